@@ -56,12 +56,12 @@ def slow_meridian() -> Loop:
     """*Slow Meridian*: dusty sevenths, chords backward in order, by tape two semitones down."""
     loop = sketch(find_card("Edda Fenn"), Key("D", "dorian"), 88.0, 4, title="Slow Meridian")
     pad = next((layer for layer in loop.layers if layer.role == "keys"), loop.layers[0])
-    loop = line_edits.add_treatment(loop, pad.id, "backward")
+    loop = line_edits.add_treatment(loop, pad.id, "reverse")
     loop = line_edits.set_treatment(loop, pad.id, loop.layer(pad.id).line[-1].id, blend=0.6)
     loop = line_edits.add_treatment(loop, None, "shift", 0)
     shift = loop.line[0].id
     loop = line_edits.set_treatment_setting(loop, None, shift, "semitones", -2.0)
-    return replace(line_edits.set_treatment_setting(loop, None, shift, "way", "tape"), kit=KIT)
+    return replace(line_edits.set_treatment_setting(loop, None, shift, "way", "like tape"), kit=KIT)
 
 
 def harbour_lights_out() -> Loop:
@@ -133,7 +133,7 @@ def _with_flip(document: Document, clips: ClipStore) -> Document:
     flip_id = document.loop.layers[-1].id
 
     def laid_out(flip: Flipped) -> Flipped:
-        cut = cutting.cut(flip, cutting.cuts_at(flip, "even", loop.metre, 16))
+        cut = cutting.cut(flip, cutting.cuts_at(flip, "equal", loop.metre, 16))
         return ordering.ordered(cut, "a b i- d f e gx2 h a- j l k m n p- o")
 
     return document.with_loop(flips.with_flip(document.loop, flip_id, laid_out))

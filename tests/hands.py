@@ -51,7 +51,11 @@ def drag(qtbot, widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):
 
 def command(window, text):
     """Return a command of the menus by its words."""
-    return next(one for one in window.menus.commands if one.text().replace("&", "") == text)
+    return next(
+        one
+        for one in window.menus.commands
+        if one.text().replace("&", "").partition("\t")[0] == text
+    )
 
 
 def rest_on(widget):

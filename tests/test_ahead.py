@@ -130,7 +130,7 @@ def test_it_is_left_to_the_whole_where_there_is_nothing_to_start_from(engine, lo
     engine.render(loop)
     assert not list(ahead(engine, loop, 0.2))  # the whole is there at once
     tape = line_edits.add_treatment(loop, None, "shift")
-    tape = line_edits.set_treatment_setting(tape, None, tape.line[-1].id, "way", "tape")
+    tape = line_edits.set_treatment_setting(tape, None, tape.line[-1].id, "way", "like tape")
     tape = line_edits.set_treatment_setting(tape, None, tape.line[-1].id, "semitones", -2.0)
     assert not list(ahead(engine, tape, 0.2))  # another length
     short = loop_edits.set_bars(loop, 1)
@@ -188,14 +188,14 @@ def test_while_it_plays_what_comes_next_is_heard_first(qtbot, session, loop):
 def test_what_has_another_length_is_left_to_the_whole(engine, loop, change):
     """Treatments that read whole chords would else be given a sound of another length."""
     name = loop.layers[0].id
-    loop = line_edits.add_treatment(loop, name, "backward")
+    loop = line_edits.add_treatment(loop, name, "reverse")
     engine.render(loop)
     if change == "another document":
         other = loop_edits.set_tempo(loop, loop.tempo * 0.8)
     else:
         other = line_edits.add_treatment(loop, name, "shift", 0)
         one = other.line_of(name)[0].id
-        other = line_edits.set_treatment_setting(other, name, one, "way", "tape")
+        other = line_edits.set_treatment_setting(other, name, one, "way", "like tape")
         other = line_edits.set_treatment_setting(other, name, one, "semitones", -5)
     assert not list(ahead(engine, other, 0.3))
 

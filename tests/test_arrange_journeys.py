@@ -115,7 +115,7 @@ def test_an_intro_from_the_verse_a_hook_in_two_halves_and_again_with_one_change(
 def test_the_same_by_hand(qtbot, hand):
     hand.button("Add a section")  # all of it: the hook's second half
     hand.name("Hook, second half")
-    hand.button("Copy")
+    hand.button("Duplicate")
     hand.name("Hook, first half")
     hand.key(Qt.Key.Key_Escape)
     hand.button("Earlier")
@@ -125,13 +125,13 @@ def test_the_same_by_hand(qtbot, hand):
     hand.name("Verse")
     hand.band(2, "l3")
     hand.band(2, "l4")
-    hand.button("Copy")
+    hand.button("Duplicate")
     hand.name("Intro")
-    hand.choose(hand.stage.page.fields["bed"], "is out")
+    hand.choose(hand.stage.page.fields["bed"], "off")
     for _ in range(3):
         hand.button("Earlier")
     hand.head(2)
-    hand.button("Copy")
+    hand.button("Duplicate")
     hand.name("Hook again")
     hand.button("Later")
     document = hand._window.session.document.history.now

@@ -171,8 +171,8 @@ def test_the_page_sets_what_a_section_is(qtbot, window, stage):
     assert page.title.text() == "Hook" and page.under.text() == "bars 5 to 12"
     page.fields["bars"]._put(6.0)
     page.fields["level_db"]._put(-3.0)
-    page.fields["bed"]._put("is out")
-    page.fields["key"]._put("the relative")
+    page.fields["bed"]._put("off")
+    page.fields["key"]._put("relative key")
     page.fields["slower_st"]._put(5.0)
     page.fields["over"]._put("underwater")
     page.name.setFocus()
@@ -185,7 +185,7 @@ def test_the_page_sets_what_a_section_is(qtbot, window, stage):
     assert hook.over == over_line("underwater")
     assert page.title.text() == "Deep hook"
     assert {name: page.fields[name]._value for name in ("bars", "bed", "key", "over")} == {
-        "bars": 6.0, "bed": "is out", "key": "the relative", "over": "underwater",
+        "bars": 6.0, "bed": "off", "key": "relative key", "over": "underwater",
     }  # fmt: skip
     while window.session.document.history.undo_label:
         window.session.document.undo()
@@ -198,9 +198,9 @@ def test_what_differs_is_said_and_taken_back(qtbot, window, stage):
     row = next(i for i, one in enumerate(stage.columns.model.rows) if one.id == LANE.id)
     press_band(stage, 2, row)
     words = [w.text() for w in stage.page.findChildren(type(stage.page.title))]
-    assert "Differs from Hook in" in words and f"{LANE.name} is out" in words
+    assert "Differs from Hook in" in words and f"{LANE.name} off" in words
     assert stage.columns.model.differs(2, row) and not stage.columns.model.differs(1, row)
-    back = next(b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "take back")
+    back = next(b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "undo this")
     back.click()
     assert differences.differences(now(window), sections(window)[2].id) == []
 
@@ -223,7 +223,7 @@ def test_a_variation_is_heard_on_resting_and_made_on_pressing(qtbot, window, sta
 def test_a_seam_says_what_happens_and_its_fields_set_it(window, stage):
     press_seam(stage, 1)
     assert stage.columns.seam == 1 and stage.seam.title.text() == "Verse into Hook"
-    assert stage.seam.says.text() == "a plain change"
+    assert stage.seam.says.text() == "nothing happens here"
     stage.seam.fields["riser_bars"]._put(2.0)
     stage.seam.fields["cut"]._put("on")
     stage.seam.fields["sweep"]._put("closes")
@@ -233,7 +233,7 @@ def test_a_seam_says_what_happens_and_its_fields_set_it(window, stage):
     assert (seam.riser_bars, seam.cut, seam.sweep, seam.sag_share, seam.crash_db) == (
         2.0, True, "closes", 0.75, -18.0,
     )  # fmt: skip
-    assert stage.seam.says.text() == "riser, 2 bars, filter closes, drums cut, crash"
+    assert stage.seam.says.text() == "riser, 2 bars, filter closes, drums stop, crash"
     assert stage.columns.accessibleName() == f"Change into Hook: {stage.seam.says.text()}"
     for name, value in (("cut", "off"), ("sweep", "off"), ("riser_bars", 0.0), ("crash_db", -60.0)):
         stage.seam.fields[name]._put(value)
@@ -243,7 +243,7 @@ def test_a_seam_says_what_happens_and_its_fields_set_it(window, stage):
 def test_what_cannot_be_is_said_and_nothing_changes(window, stage):
     press_seam(stage, 1)
     stage.seam.fields["riser_bars"]._put(8.0)
-    assert "begin 32 beats before it, but Verse has 16" in window.message.text()
+    assert "start 32 beats before it, but Verse has 16" in window.message.text()
     assert now(window) == DOCUMENT
     assert stage.seam.fields["riser_bars"]._value == 0.0  # shows what is so
 
@@ -279,7 +279,7 @@ def test_all_of_it_is_what_is_played_and_the_window_says_where(qtbot, window, st
     session.player.seek(5.5 / 12)  # a bar and a half into the hook
     speaker.pull(512)
     window._follow_sound()
-    assert window.heading.under.text().endswith("heard: Hook, bar 2 of 8")
+    assert window.heading.under.text().endswith("playing Hook, bar 2 of 8")
     at, inside = stage.columns._place
     assert at == 1 and inside == pytest.approx(1.5 / 8, abs=0.01)
     assert session.transport.share == pytest.approx(1.5 / 2, abs=0.01)
@@ -404,12 +404,12 @@ def test_a_section_is_heard_round_and_follows_what_is_changed_in_it(qtbot, windo
     session = window.session
     stage.columns.choose(1)
     stage.heard.button("section").click()
-    assert session.hearing.preview_words == "heard: Hook"
+    assert session.hearing.preview_words == "playing Hook"
     press_band(stage, 1, 0)
     owner = stage.columns.model.rows[0].id
     assert session.hearing.shown.layer(owner).mute and not session.loop.layer(owner).mute
     stage.columns.choose(0)
-    assert session.hearing.preview_words == "heard: Verse"
+    assert session.hearing.preview_words == "playing Verse"
     assert not session.hearing.shown.layer(owner).mute
     window.choose_stage(1)  # the stage is gone: the loop is heard
     assert not session.hearing.previewing
@@ -422,7 +422,7 @@ def test_a_seam_is_heard_from_two_bars_before_it(qtbot, window, stage, speaker):
     stage.arranged.leave()
     stage.columns.choose(0)
     stage.hear_seam()
-    assert "nothing is before the first section" in window.message.text().lower()
+    assert "nothing comes before the first section" in window.message.text().lower()
 
 
 def test_with_and_without_its_sum_it_is_equally_loud(qtbot, window, stage):
@@ -449,7 +449,7 @@ def test_nothing_is_heard_of_all_where_there_is_no_section(qtbot, window):
     window.session.document.open(Document.of(BEDDED), None)
     window.choose_stage(5)
     window.arrange.arranged.hear()
-    assert "no section yet" in window.message.text()
+    assert "no sections yet" in window.message.text()
     assert not window.arrange.heard.button("all").isEnabled()
     window.session.document.open(DOCUMENT, None)
     window.arrange.hear("all")
@@ -530,7 +530,7 @@ def test_a_level_and_a_setting_ride_over_a_section_by_menu_and_fields(qtbot, win
     stage.columns.choose(1)
     rides = stage.page.rides
     menu = rides.menu()
-    assert [one.text() for one in menu.actions()][:2] == ["All of it", "Groove bed"]
+    assert [one.text() for one in menu.actions()][:2] == ["Whole section", "Groove bed"]
     menu.actions()[0].menu().actions()[0].trigger()
     assert [(one.what, [p.value for p in one.points]) for one in sections(window)[1].rides] == [
         (("", "", "level_db"), [0.0, -24.0])
@@ -549,9 +549,9 @@ def test_a_level_and_a_setting_ride_over_a_section_by_menu_and_fields(qtbot, win
     ride = sections(window)[1].rides[1]
     assert ride.owner == owner and ride.points[0].value != ride.points[1].value
     assert stage.columns.model.ride_of(1, 1)
-    again = next(one for one in rides.menu().actions() if one.text() == "All of it").menu()
+    again = next(one for one in rides.menu().actions() if one.text() == "Whole section").menu()
     assert not again.actions()[0].isEnabled()  # it rides already
-    out = [b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "take out"]
+    out = [b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "remove"]
     assert len(out) == 2
     out[0].click()
     assert len(sections(window)[1].rides) == 1
@@ -613,16 +613,16 @@ def test_a_finish_of_the_house_or_ones_own_lies_over_a_section(qtbot, window, st
 
 def test_layers_are_added_up_one_by_one_and_the_bed_is_heard_alone(qtbot, window, stage):
     hearing, ids = window.session.hearing, [x.id for x in window.session.loop.heard()]
-    add_up = command(window, "Add up: one layer more")
+    add_up = command(window, "Add up: one more layer")
     for count in range(1, len(ids)):
         add_up.trigger()
         assert hearing.alone == set(ids[:count])
-        assert window.message.text() == f"{count} of {len(ids)} layers heard"
+        assert window.message.text() == f"{count} of {len(ids)} layers on"
     add_up.trigger()
     assert hearing.alone == frozenset()  # all of them
     add_up.trigger()
     assert hearing.alone == {ids[0]}
-    alone = command(window, "The groove bed alone, or all again")
+    alone = command(window, "The groove bed alone, or everything")
     alone.trigger()
     heard = hearing.heard_loop
     assert not heard.heard() and heard.bed.heard
@@ -647,5 +647,5 @@ def test_a_section_may_have_chords_of_its_own_by_a_variation(window, stage):
         assert [one.voices for one in made] == [one.voices for one in chords]
         assert made != session.loop.chords
         names = [b.text() for b in stage.page.findChildren(type(stage.draw))]
-        assert words not in names and "take back" not in names
+        assert words not in names and "undo this" not in names
         session.document.undo()

@@ -157,12 +157,12 @@ def test_an_arrangement_lasts_as_long_as_its_sections():
     (lambda d: set_bars(d, VERSE, 0), "section Verse: bars is 0, but must lie between 1 and 128"),
     (lambda d: set_bars(d, VERSE, 500), "section Verse: bars is 500, but must"),
     (lambda d: set_section(d, VERSE, name=" "), "needs a name"),
-    (lambda d: set_section(d, "s9", bars=2), "not there any more"),
+    (lambda d: set_section(d, "s9", bars=2), "no longer exists"),
     (lambda d: set_part(d, VERSE, "l1", pattern="B"), "has no pattern 'B'; only lanes"),
     (lambda d: set_part(d, VERSE, LANE.id, pattern="Z"), "has no pattern 'Z'; it has A, B"),
     (lambda d: set_part(d, VERSE, "l77", on=True), "l77"),
     (lambda d: set_part(d, VERSE, "l1", level_db=400.0), "level is 400 dB"),
-    (lambda d: set_seam(d, HOOK, riser_bars=8.0), "begin 32 beats before it, but Verse has 16"),
+    (lambda d: set_seam(d, HOOK, riser_bars=8.0), "start 32 beats before it, but Verse has 16"),
     (lambda d: set_seam(d, HOOK, riser_bars=40.0), "riser is 40 bars, but"),
     (lambda d: set_seam(d, HOOK, sag_beats=4.0, sag_share=0.0), "a share of is 0, but must"),
     (lambda d: set_seam(d, VERSE, sweep="opens", sweep_bars=6.0), "opens over 6 bars"),
@@ -191,7 +191,7 @@ def test_there_are_so_many_sections_at_most():
         add_section(document)
     with pytest.raises(CloudriftError, match="more than 64"):
         repeat_all(document)
-    with pytest.raises(CloudriftError, match="no section yet"):
+    with pytest.raises(CloudriftError, match="no sections yet"):
         repeat_all(Document.of(BEDDED))
 
 
@@ -214,9 +214,9 @@ def test_a_copy_says_what_differs_and_each_of_it_is_taken_back():
     found = differences(document, copy)
     layer = BEDDED.layer("l1").name
     assert [one.words for one in found] == [
-        f"{layer} is out, −4 dB", f"{LANE.name} plays pattern B", "4 bars rather than 8",
-        "without the groove bed", "+2 dB", "in A major", "other treatments on all of it",
-        "the change into it: fill",
+        f"{layer} off, −4 dB", f"{LANE.name} plays pattern B", "4 bars instead of 8",
+        "without the groove bed", "+2 dB", "in A major", "other treatments on the whole section",
+        "seam before it: fill",
     ]  # fmt: skip
     for count in range(len(found), 0, -1):
         document = differences(document, copy)[0].back(document)
@@ -313,7 +313,8 @@ def test_the_slow_form_is_slow_at_first_and_the_line_of_all_stays():
     ('name = "x"\nabout = "y"\n[[sections]]\nname = "A"\nturns = 0', "sections"),
     ('name = "x"\nabout = "y"\n[[sections]]\nname = "A"\nwho = "nobody"', "who"),
     ('name = "x"\nabout = "y"\n[[sections]]\nname = "Hook"\n[[sections]]\nname = "B"\n'
-     'again = "Hok"', "sections[1] is 'Hok' again, which is not before it; did you mean 'Hook'"),
+     'again = "Hok"', "sections[1] is 'Hok' again, which does not come before it; did you mean "
+                      "'Hook'"),
 ])  # fmt: skip
 def test_a_form_that_cannot_be_is_refused_with_its_place(text, says):
     with pytest.raises(CloudriftError) as told:
@@ -386,7 +387,7 @@ def test_an_empty_arrangement_is_not_written():
 
 @pytest.mark.parametrize(("change", "says"), [
     ({"bars": 500}, "bars is 500"), ({"bars": "four"}, "sections"),
-    ({"seam": {"sag_share": 0}}, "tempo sags"), ({"id": "s2"}, "sections"),
+    ({"seam": {"sag_share": 0}}, "tempo drops"), ({"id": "s2"}, "sections"),
     ({"colour": "blue"}, "colour"),
 ])  # fmt: skip
 def test_a_file_with_a_section_that_cannot_be_is_refused_in_words(change, says):
@@ -410,8 +411,8 @@ def test_what_happens_at_a_change_is_said_in_order():
                 silence_beats=1.0, lead_beats=0.5, crash_db=-12.0, tag_db=-9.0,
                 burst_db=-20.0)  # fmt: skip
     assert seam.happens == (
-        "riser, 2 bars", "filter opens", "fill", "drums cut", "tempo to 60 %",
-        "backward lead-in, 0.5 beats", "nothing for 1 beat", "reverb burst", "crash", "tag",
+        "riser, 2 bars", "filter opens", "fill", "drums stop", "tempo to 60 %",
+        "reversed pickup, 0.5 beats", "silence for 1 beat", "reverb burst", "crash", "tag",
     )  # fmt: skip
     assert Seam().happens == ()
 
@@ -435,7 +436,7 @@ def test_a_loop_is_arranged_and_told_of_on_the_command_line(run, tmp_path):
     listed = json.loads(run("arrange", "--list", "--json"))
     assert {one["name"] for one in listed} == set(forms())
     source, target = tmp_path / "Ice.cloudrift", tmp_path / "Ice arranged"
-    said = run("arrange", source, "--form", "three hooks", "--draw", 2, "-o", target)
+    said = run("arrange", source, "--form", "three hooks", "--variation", 2, "-o", target)
     assert "Hook 3" in said
     document = load_document(tmp_path / "Ice arranged.cloudrift")
     assert document == draw_form(Document.of(BEDDED), find_form("three hooks"), 2)
@@ -443,7 +444,8 @@ def test_a_loop_is_arranged_and_told_of_on_the_command_line(run, tmp_path):
     sections = facts["arrangement"]["sections"]
     assert [one["name"] for one in sections] == names(document)
     assert sections[1]["copied_from"] == "Hook 1" and sections[2]["seam"]
-    for args, says in ((("--form", "thre", "-o", tmp_path / "other"), "no form is called 'thre'"),
+    for args, says in ((("--form", "thre", "-o", tmp_path / "other"), "there is no form called "
+                                                                      "'thre'"),
                        ((), "name a loop, and with -o where")):  # fmt: skip
         result = CliRunner().invoke(commands, ["arrange", str(source), *map(str, args)])
         assert result.exit_code == 1 and says in str(result.exception)

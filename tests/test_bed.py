@@ -115,7 +115,7 @@ def test_a_root_is_that_of_the_place_and_the_last_before_it():
     ({"patterns": (Pattern(name="A", hits=(Hit(tick=0, velocity=0),)),)}, "velocity is 0"),
     ({"patterns": (Pattern(name="A", bars=0),)}, "bars is 0"),
     ({"patterns": (Pattern(name="A"), Pattern(name="A"))}, "the id 'A' is there twice"),
-    ({"plays": "C"}, "plays pattern 'C', which is not there"),
+    ({"plays": "C"}, "plays pattern 'C', which does not exist"),
     ({"stack": ()}, "number of sounds is 0"),
     ({"late_ms": 900.0}, "late is 900 ms"),
     ({"patterns": (Pattern(name="A", hits=(Hit(tick=0, pan=3),)),)}, "pan is 3"),
@@ -128,7 +128,7 @@ def test_what_can_not_be_is_named_by_its_place(changes, said):
 @pytest.mark.parametrize(("changes", "said"), [
     ({"swing": 80.0}, "swing is 80"), ({"swing_ticks": 100}, "swings in sixteenths"),
     ({"late_ms": 500.0}, "feel is 500"), ({"busy": 2.0}, "busy is 2"),
-    ({"lanes": (replace(lane("b1", "kick"), group=""),)}, "b1 is no lane of hits"),
+    ({"lanes": (replace(lane("b1", "kick"), group=""),)}, "b1 is not a lane of hits"),
     ({"lanes": (lane("b1", "kick"), lane("b1", "snare"))}, "'b1' is there twice"),
 ])  # fmt: skip
 def test_a_bed_that_can_not_be_is_refused(changes, said):
@@ -296,7 +296,7 @@ def test_behind_tape_it_is_played_at_the_tempo_that_is_heard():
     loop = line_edits.add_treatment(with_lanes(lane("b1", "kick", Hit(tick=1920))), None, "shift")
     shift = loop.line[0].id
     loop = line_edits.set_treatment_setting(loop, None, shift, "semitones", -12.0)
-    loop = line_edits.set_treatment_setting(loop, None, shift, "way", "tape")
+    loop = line_edits.set_treatment_setting(loop, None, shift, "way", "like tape")
     audio = rendered(loop)
     assert loop.sounding_tempo == pytest.approx(60) and audio.shape[1] == 2 * LOOP.frames
     assert level_db(audio, 1.5, 1.99) < -60 and level_db(audio, 2.0, 2.1) > -20
@@ -357,11 +357,11 @@ def test_lanes_come_go_are_copied_moved_and_locked(loop):
     assert beds.remove_lane(gone, "b2").bed.duck is None
     assert beds.lock(kept, "b1", on=False).bed.locked == ()
     assert beds.remove_bed(loop).bed is None
-    with pytest.raises(CloudriftError, match="not there any more"):
+    with pytest.raises(CloudriftError, match="no longer exists"):
         beds.remove_lane(loop, "b9")
     with pytest.raises(CloudriftError, match="no groove bed yet"):
         beds.set_heard(LOOP, on=True)
-    with pytest.raises(CloudriftError, match="makes room for nothing"):
+    with pytest.raises(CloudriftError, match="nothing ducks the loop"):
         beds.set_duck(loop, depth_db=3.0)
 
 
@@ -472,7 +472,7 @@ def test_pans_are_drawn_to_both_sides_and_the_same_draw_is_the_same(loop):
 
 
 @pytest.mark.parametrize(("edit", "said"), [
-    (lambda x: hitting.roll(x, "b1", 0, 3, 9), "9 strokes don't fit"),
+    (lambda x: hitting.roll(x, "b1", 0, 3, 9), "9 hits don't fit"),
     (lambda x: hitting.mirror(x, "b1", {0}), "at least two hits"),
     (lambda x: hitting.skip_bar(x, "b1", 4), "fewer than 4 bars"),
     (lambda x: hitting.high_jump(hitting.take_hits(x, "b2", {0, 1, 2}), "b2"), "draw one first"),
@@ -550,7 +550,7 @@ def test_a_midi_file_without_drums_says_so(tmp_path):
     data = midi_file([("Keys", (note,))], tempo=120, metre=(4, 4), signature="", loop_ticks=BAR,
                      title="x")  # fmt: skip
     (tmp_path / "x.mid").write_bytes(data)
-    with pytest.raises(CloudriftError, match="holds no drums"):
+    with pytest.raises(CloudriftError, match="has no drums"):
         read_drums(tmp_path / "x.mid")
 
 

@@ -91,7 +91,7 @@ def test_begin_from_a_midi_file_named_as_the_file(qtbot, window, tmp_path):
     window.start_loop()
     window.start.choose_source(MIDI)
     assert not window.start.begin.isEnabled()
-    assert "nothing to begin with yet" in window.start.summary.text()
+    assert "nothing to start with yet" in window.start.summary.text()
     window.importing.open_midi(path)  # at the start page it is what is begun from
     qtbot.waitUntil(window.start.begin.isEnabled, timeout=60_000)
     assert window.start.title.text() == "Night pier"
@@ -215,7 +215,7 @@ def test_beginning_again_from_an_untouched_sketch_asks_nothing(qtbot, window, mo
     assert not asked
     window.session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 101))
     window.start_loop()
-    answer(monkeypatch, "Go back")
+    answer(monkeypatch, "Cancel")
     window.start.begin_loop()
     assert window.session.loop.tempo == 101
     assert (
@@ -241,7 +241,7 @@ def test_a_kept_row_comes_in_the_key_and_metre_of_the_loop(bare_chords, tmp_path
     assert [c.root for c in made.chords[:4]] == [9, 5, 2, 4]  # three semitones up
     assert len(made.chords) == 8  # again, until the loop is full
     assert made.chords[-1].end_tick == made.ticks
-    with pytest.raises(CloudriftError, match="no chords to keep"):
+    with pytest.raises(CloudriftError, match="no chords to save"):
         row_of(loop)
     with pytest.raises(CloudriftError, match="needs a name"):
         keep(loop, "  ", tmp_path)
@@ -252,13 +252,13 @@ def test_rows_are_put_on_the_shelf_and_taken_from_it(window, monkeypatch):
     chords = window.session.loop.chords
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Mine", True))
     bar._fill_menu()
-    next(a for a in bar.menu.actions() if a.text().startswith("Put this row")).trigger()
+    next(a for a in bar.menu.actions() if a.text().startswith("Save this progression")).trigger()
     assert "Kept Mine" in window.message.text()
     window.session.apply("none", lambda loop: replace(loop, chords=()))
     bar._fill_menu()
     next(a for a in bar.menu.actions() if a.text().startswith("Mine\t")).trigger()
     assert [c.voices for c in window.session.loop.chords] == [c.voices for c in chords]
-    menu = next(a for a in bar.menu.actions() if a.text().startswith("Take one off")).menu()
+    menu = next(a for a in bar.menu.actions() if a.text().startswith("Delete a saved")).menu()
     menu.actions()[0].trigger()
     assert kept_in(row_folder()) == ([], [])
 
@@ -360,21 +360,20 @@ def test_the_start_page_is_compared_with_itself_bare(qtbot, window):
     session = window.session
     session.select(line_of=None, treatment_id=session.loop.line[0].id)
     session.hearing.compare("card")
-    assert session.hearing.sides == ("Card out", "Card in")
+    assert session.hearing.sides == ("Treatment bypassed", "Treatment on")
     window.start_loop()
     window.start.choose_source(EMPTY)
     assert session.hearing.sides == ("Bare", "Treated")
-    assert session.hearing.compared == "no treatment anywhere"
+    assert session.hearing.compared == "no treatments"
     window.start.leave()
-    assert session.hearing.sides == ("Card out", "Card in")
+    assert session.hearing.sides == ("Treatment bypassed", "Treatment on")
     session.document.open(session.loop, None)
     assert session.hearing.against == "loop"
     session.document.begun = False
 
 
 @pytest.mark.parametrize(
-    "act",
-    ["Type a row of chords", "Note layer: one to draw in", "Put the row on the shelf…", "Save"],
+    "act", ["Type a progression", "Empty note layer", "Save the progression…", "Save"]
 )
 def test_commands_from_the_first_start_page_are_for_the_loop_that_is_shown(
     window, monkeypatch, act, tmp_path
@@ -457,7 +456,7 @@ def test_a_recording_finds_the_cards_that_it_is_at_home_in(qtbot, window, tmp_pa
     facts = layer.recorded.facts
     assert (facts.name, facts.origin) == ("x", "the file Pier.wav")  # as it is labelled
     assert len(loop.layers) > 2 and layer.recorded.semitones % 12 in (0, 3, 9)
-    assert window.session.document.history.now.arrangement.sections  # as the card has it
+    assert window.session.document.history.now.arrangement.sections  # from the card
 
 
 def test_cards_are_near_by_tempo_as_they_count_it_and_by_scale():
@@ -472,4 +471,4 @@ def test_cards_are_near_by_tempo_as_they_count_it_and_by_scale():
     (half,) = near_cards([slow], slow.tempo.usual / 2, Key("A", slow.key.modes[0]))
     assert half.tempo == slow.tempo.usual and 0 < half.apart < 0.2
     (odd,) = near_cards([slow], slow.tempo.usual, Key("A", "lydian"))
-    assert not odd.in_mode and "likes minor" in odd.words and odd.apart >= 0.5
+    assert not odd.in_mode and "prefers minor" in odd.words and odd.apart >= 0.5

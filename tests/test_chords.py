@@ -139,8 +139,8 @@ def test_bar_lines_share_a_bar_and_a_percent_sign_repeats():
 
 @pytest.mark.parametrize(
     ("text", "says"),
-    [("i xx VI yy", "'xx', 'yy' are no chord"), ("", "no chords are written"),
-     ("i | | V", "bar between two bar lines is empty"), ("i " * 129, "more than a loop takes"),
+    [("i xx VI yy", "'xx', 'yy' are no chord"), ("", "no chords there"),
+     ("i | | V", "bar between two bar lines is empty"), ("i " * 129, "more than a loop can have"),
      ("%", "'%' is no chord")],
 )  # fmt: skip
 def test_a_wrong_row_names_every_wrong_word(text, says):

@@ -374,7 +374,7 @@ def test_a_refused_change_is_said_and_shown_as_it_was(qtbot, four):
     session, page = four.session, four.chords.inspector.pages["Voice"]
     session.select(chord_id="c1")
     with qtbot.waitSignal(session.failed) as said:
-        page.bass.button("hold").click()
+        page.bass.button("pedal").click()
     assert "at least two chords" in said.args[0]
     assert page.bass.button(1).isChecked()
 
@@ -403,7 +403,7 @@ def test_rhythm_is_changed_by_buttons(qtbot, four):
     texts["Tie into held"].click()
     chord = session.loop.chord("c2")
     assert (chord.strikes, chord.gate, chord.tied) == ((), 1.0, (57, 66))
-    texts["Copy behind"].click()
+    texts["Duplicate"].click()
     assert len(session.loop.chords) == 5
     texts["Passing notes"].click()
     assert len(session.loop.chords) == 6
@@ -442,7 +442,7 @@ def test_touch_of_a_chord_is_its_own_until_it_is_given_up(qtbot, four):
     assert session.loop.chord("c1").touch.draw == touch.draw + 1
     texts["Straight"].click()
     assert session.loop.chord("c1").touch.roll_ms == 0
-    texts["As its layer"].click()
+    texts["Same as its layer"].click()
     assert session.loop.chord("c1").touch is None
 
 
@@ -553,7 +553,7 @@ def test_a_row_is_typed_drawn_mirrored_and_taken_from_the_shelf(qtbot, blank):
     bar.draw.click()
     first = names(session.loop)
     bar.draw.click()
-    assert bar.draw.text() == "Draw 2"
+    assert bar.draw.text() == "Variation 2"
     assert names(session.loop) != first
 
     def choose(words):
@@ -562,7 +562,7 @@ def test_a_row_is_typed_drawn_mirrored_and_taken_from_the_shelf(qtbot, blank):
 
     choose("Night tram")
     assert [n.split("/")[0] for n in names(session.loop)] == ["C#m", "A", "F#m7", "G#7"]
-    choose("Copy it with another end")
+    choose("Duplicate with another ending")
     assert (len(session.loop.chords), session.loop.bars) == (8, 16)
     assert names(session.loop)[7] != names(session.loop)[3]
     session.document.undo()
@@ -598,7 +598,7 @@ def test_a_midi_file_brings_its_chords_key_and_tempo(qtbot, blank, tmp_path):
     assert not session.loop.chords
     (tmp_path / "bad.mid").write_bytes(b"MThd")
     blank.importing.open_midi(tmp_path / "bad.mid")
-    qtbot.waitUntil(lambda: "cut short" in blank.message.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "truncated" in blank.message.text(), timeout=60_000)
 
 
 # --- key ------------------------------------------------------------------------------------------
@@ -611,8 +611,8 @@ def test_a_key_is_heard_at_five_shifts_and_kept_or_left(qtbot, four):
     popup.shifts.button(4).click()
     assert session.hearing.shown.key == Key("G#", "minor")
     assert session.loop is before
-    assert "heard +2 st" in four.heading.under.text()
-    assert "lies in F♯ minor" in popup.fits.text()
+    assert "plays +2 st" in four.heading.under.text()
+    assert "are in F♯ minor" in popup.fits.text()
     popup.keep.click()
     assert session.loop.key == Key("G#", "minor")
     assert session.loop.chord("c1").voices == (44, 59, 63, 68)
@@ -696,7 +696,7 @@ def test_chords_are_played_in_against_a_click(qtbot, blank, monkeypatch):
     drawer.take.click()
     assert drawer.recorder.state is State.COUNT_IN
     assert session.transport.click
-    assert "Counting in" in drawer.words.text()
+    assert "Count-in" in drawer.words.text()
     for bar, key in enumerate((Qt.Key.Key_1, Qt.Key.Key_6, Qt.Key.Key_4, Qt.Key.Key_5)):
         share["now"] = (bar * 2 * BAR + 90) / session.loop.ticks
         drawer.recorder._follow()

@@ -32,14 +32,14 @@ def level(audio, hz):
 def test_hum_goes_and_what_is_beside_it_stays(mains, first):
     hum = sum(sine(first * k, 3.0) / k for k in range(1, 9))
     music = sine(first * 2.5, 3.0) + sine(1010.0, 3.0)
-    out = treated(hum + music, "hum", mains=mains)
+    out = treated(hum + music, "de-hum", mains=mains)
     for k in range(1, 9):
         assert level(out, first * k) < level(hum, first * k) - 35
     assert level(out, first * 2.5) == pytest.approx(level(music, first * 2.5), abs=0.3)
     assert level(out, 1010.0) == pytest.approx(level(music, 1010.0), abs=0.1)
-    fewer = treated(hum, "hum", mains=mains, multiples=2.0)
+    fewer = treated(hum, "de-hum", mains=mains, multiples=2.0)
     assert level(fewer, first * 5) == pytest.approx(level(hum, first * 5), abs=0.5)
-    other = treated(hum, "hum", mains="60 Hz" if first == 50 else "50 Hz")
+    other = treated(hum, "de-hum", mains="60 Hz" if first == 50 else "50 Hz")
     assert level(other, first) == pytest.approx(level(hum, first), abs=1.5)
 
 
@@ -53,10 +53,10 @@ def clicked(audio, rng, count=40):
 def test_clicks_are_drawn_over(rng):
     music = sine(220.0, 3.0) + sine(555.0, 3.0) * 0.5
     noisy, _ = clicked(music, rng)
-    out = treated(noisy, "clicks")
+    out = treated(noisy, "de-click")
     assert db(rms(out - music) / rms(noisy - music)) < -25
     assert np.abs(out - music).max() < 0.05
-    gentle = treated(noisy * 0.001, "clicks")
+    gentle = treated(noisy * 0.001, "de-click")
     assert db(rms(gentle / 0.001 - music) / rms(noisy - music)) < -20  # however soft it is
 
 
@@ -64,16 +64,16 @@ def test_a_longer_click_goes_only_where_it_is_allowed(rng):
     music = sine(220.0, 3.0)
     noisy = music.copy()
     noisy[:, 30_000:30_070] += np.sin(np.arange(70)).astype(np.float32) * 0.4  # 1.6 ms
-    assert rms(treated(noisy, "clicks", longest_ms=1.0) - noisy) < 1e-6
-    assert rms(treated(noisy, "clicks", longest_ms=3.0) - music) < 0.2 * rms(noisy - music)
+    assert rms(treated(noisy, "de-click", longest_ms=1.0) - noisy) < 1e-6
+    assert rms(treated(noisy, "de-click", longest_ms=3.0) - music) < 0.2 * rms(noisy - music)
 
 
 def test_strength_says_how_much_has_to_jump_out(rng):
     music = sine(220.0, 3.0)
     noisy = music.copy()
     noisy[:, 40_000] += 0.0008
-    assert np.abs(treated(noisy, "clicks", strength=0.0) - noisy).max() < 1e-6
-    assert np.abs(treated(noisy, "clicks", strength=100.0) - noisy)[0, 40_000] > 0.0004
+    assert np.abs(treated(noisy, "de-click", strength=0.0) - noisy).max() < 1e-6
+    assert np.abs(treated(noisy, "de-click", strength=100.0) - noisy)[0, 40_000] > 0.0004
 
 
 @pytest.mark.parametrize("sound", ["nylon", "felt upright", "closed hat", "muted pluck"])
@@ -83,13 +83,13 @@ def test_strokes_of_music_are_left(small_loop, sound):
     with fresh_engine() as engine:
         audio = engine.heard_layer(loop, loop.layer("l1"))
     context = Context(rate=RATE, exact_frames=float(audio.shape[1]), tempo=loop.tempo)
-    out = treat(audio, (Treatment(id="t1", kind="clicks"),), context)
+    out = treat(audio, (Treatment(id="t1", kind="de-click"),), context)
     assert db(rms(out - audio) / rms(audio)) < -35
 
 
 def test_a_stretch_of_it_is_that_of_the_whole(rng):
     noisy, _ = clicked(sine(300.0, 3.0), rng)
-    run = runner((Treatment(id="t1", kind="clicks"),), CONTEXT)
+    run = runner((Treatment(id="t1", kind="de-click"),), CONTEXT)
     whole = run.whole(noisy)
     piece = run.stretch(noisy, 50_000, 20_000, exact=True)
     assert db(rms(piece - whole[:, 50_000:70_000]) / rms(whole)) < -60
@@ -97,7 +97,7 @@ def test_a_stretch_of_it_is_that_of_the_whole(rng):
     assert around.shape[1] == 1000  # a click on the seam is found, too:
     seam = sine(300.0, 3.0)
     seam[:, 0] += 0.5
-    assert np.abs(treated(seam, "clicks")[:, 0] - sine(300.0, 3.0)[:, 0]).max() < 0.05
+    assert np.abs(treated(seam, "de-click")[:, 0] - sine(300.0, 3.0)[:, 0]).max() < 0.05
 
 
 def test_there_is_a_finish_for_a_fresh_take(rng):
@@ -110,4 +110,4 @@ def test_there_is_a_finish_for_a_fresh_take(rng):
         out = treat(out, (one,), CONTEXT)
     quiet = np.s_[:, int(0.75 * RATE) : int(0.95 * RATE)]
     assert db(rms(out[quiet]) / rms(noisy[quiet])) < -15
-    assert find_kind("clicks").family == "Level"
+    assert find_kind("de-click").family == "Level"

@@ -1,4 +1,4 @@
-"""The command line with what nobody should type, over what is there already, onto a full disk."""
+"""The command line with what nobody should type, over what already exists, onto a full disk."""
 
 import importlib
 import subprocess
@@ -53,7 +53,7 @@ NEW = ("new", "--style", "Edda Fenn", "-o", "x")
         (ADD, "--shift", ("nan", "inf", "1e308")),
         (("exchange",), "--tempo", ("-1", "nan", "0")), (("exchange",), "--within", ("-5", "99")),
         (("exchange",), "--stretch", ("nan", "-1", "inf")),
-        (FLIP, "--backward", ("nan", "inf", "1e308", "-1")), (FLIP, "--scatter", ("nan", "101")),
+        (FLIP, "--reversed", ("nan", "inf", "1e308", "-1")), (FLIP, "--scatter", ("nan", "101")),
         (FLIP, "--shift", ("nan", "inf", "1e308")), (FLIP, "--tempo", ("nan", "inf", "0")),
         (NOTE, "--length", ("nan", "inf", "0")), (NEW, "--tempo", ("nan", "inf", "1e308")),
         (("treat", "pier.wav", "--line", "x.toml", "-o", "x.wav"), "--tempo", ("nan", "inf")),
@@ -92,7 +92,7 @@ def test_nothing_is_overwritten_without_a_word(folder, capsys, command, name):
         (folder / sheet).write_text("mine")
     before = {path: path.read_bytes() for path in folder.iterdir()}
     assert run(*command, "-o", name) == 2
-    assert "is there already" in capsys.readouterr().err
+    assert "already exists" in capsys.readouterr().err
     assert {path: path.read_bytes() for path in folder.iterdir()} == before
 
 
@@ -100,7 +100,7 @@ def test_what_is_to_be_replaced_is_also_the_file_it_was_made_from(folder):
     assert run("credits", "ice.cloudrift", "--maker", "Tern & Tide", "-o", "ice", "--replace") == 0
     assert load_document(folder / "ice.cloudrift").credits.maker == "Tern & Tide"
     before = soundfile.read("pier.wav")[0]
-    assert run("flip", "pier.wav", "--turn", "all", "-o", "pier.wav", "--replace") == 0
+    assert run("flip", "pier.wav", "--reverse", "all", "-o", "pier.wav", "--replace") == 0
     assert not np.array_equal(soundfile.read("pier.wav")[0][: len(before)], before)
 
 
@@ -184,7 +184,7 @@ def test_a_loop_that_is_a_link_stays_one(folder, small_loop):
 
 def test_what_is_no_plain_file_is_never_replaced(folder, small_loop):
     (folder / "there.cloudrift").mkdir()
-    with pytest.raises(CloudriftError, match="is no plain file"):
+    with pytest.raises(CloudriftError, match="is not a plain file"):
         save(small_loop, folder / "there.cloudrift")
 
 
@@ -236,7 +236,7 @@ def test_names_in_a_file_are_lines_that_can_be_shown(small_loop, tmp_path):
     assert document.arrangement.sections[0].name == document.credits.people[0].name == CLEAN
     lane = Hits(stack=(Stacked(use=SoundUse(name="low drum")),), plays=NASTY,
                 patterns=(Pattern(name=NASTY),))  # fmt: skip
-    with pytest.raises(CloudriftError, match="signs that can't be shown"):
+    with pytest.raises(CloudriftError, match="characters that can't be shown"):
         lane.check("a lane")
 
 
@@ -260,7 +260,7 @@ def test_no_cell_of_a_table_is_a_formula(small_loop):
 def test_a_section_that_was_copied_from_nothing_is_said_on_reading(small_loop):
     document, copy = copy_section(add_section(Document.of(small_loop)), "s1")
     sections = document.arrangement.sections
-    with pytest.raises(CloudriftError, match="copied from 's1', which is not there"):
+    with pytest.raises(CloudriftError, match="copied from 's1', which does not exist"):
         Arrangement(sections=tuple(one for one in sections if one.id == copy))
 
 
@@ -277,7 +277,7 @@ def test_a_damaged_list_of_recordings_is_said(folder, monkeypatch):
     for value in ("'fast'", "9e999"):
         with sqlite3.connect(folder / "list.sqlite") as base:
             base.execute(f"UPDATE files SET tempo = {value}")
-        with pytest.raises(ExchangeError, match="delete it, it is made again"):
+        with pytest.raises(ExchangeError, match="delete it, it will be rebuilt"):
             found.like(str(folder / "pier.wav"))
 
 

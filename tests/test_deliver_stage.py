@@ -80,7 +80,7 @@ def test_a_change_is_heard_on_resting_and_made_on_pressing(qtbot, window, delive
     checked(qtbot, deliver)
     row = deliver.checks.rows["peak"]
     assert row.sign.text() == "must" and "dBTP" in row.measured.text()
-    assert row.asked.text().startswith("Asked: at most −1 dBTP")
+    assert row.asked.text().startswith("Wanted: at most −1 dBTP")
     row.change.setFocus(Qt.FocusReason.TabFocusReason)
     qtbot.waitUntil(lambda: session.hearing.shown != before, timeout=5000)
     assert session.loop == before
@@ -114,11 +114,11 @@ def test_a_target_is_asked_of_the_checks(qtbot, window, deliver):
     qtbot.mouseClick(files.target.button(-14.0), LEFT)
     checked(qtbot, deliver)
     said = deliver.checking.finding("loudness").finding.measured
-    assert "written with +" in said
+    assert "exported at +" in said
     files.parts["pass"].setChecked(True)
     press(qtbot, deliver, CHECKS_PAGE)
     checked(qtbot, deliver)
-    assert "written with one pass" in deliver.checking.finding("tail").finding.measured
+    assert "exported with one pass" in deliver.checking.finding("tail").finding.measured
 
 
 def test_a_check_that_breaks_is_said_and_the_program_goes_on(qtbot, window, deliver, monkeypatch):
@@ -149,7 +149,7 @@ def typed(qtbot, line, words):
 def test_people_and_shares_are_typed_undone_and_kept(qtbot, window, deliver, tmp_path):
     press(qtbot, deliver, RIGHTS)
     page = deliver.rights
-    assert "nobody is named" in page.open.text() and page.open.objectName() == "signal"
+    assert "no author is named" in page.open.text() and page.open.objectName() == "signal"
     assert deliver.page.button(RIGHTS).text() == "Rights: 1 open"
     typed(qtbot, page.maker, "Tern & Tide Audio")
     qtbot.mouseClick(page.add, LEFT)
@@ -201,7 +201,7 @@ def test_what_is_not_clear_is_confirmed_by_hand(qtbot, window, deliver):
     page = deliver.rights
     row = next(one for one in page.entries if one.entry.clip == clip)
     qtbot.waitUntil(row.confirm.isVisible, timeout=2000)
-    assert "can't be read" in row.state.text()
+    assert "does not say" in row.state.text()
     qtbot.mouseClick(row.confirm, LEFT, pos=row.confirm.rect().topLeft() + _in(row.confirm))
     assert now(window).credits.confirmed == (clip,)
     row = next(one for one in page.entries if one.entry.clip == clip)
@@ -237,16 +237,16 @@ def listed(files):
 
 def test_parts_by_hand_and_by_preset(qtbot, window, deliver):
     files = deliver.files
-    assert files.preset.currentText() == "Loop and stems" and files.write.text() == "Write 7 files"
+    assert files.preset.currentText() == "Loop and stems" and files.write.text() == "Export 7 files"
     files.parts["rights"].setChecked(True)
-    assert files.preset.currentText() == "Chosen by hand"
-    assert files.write.text() == "Write 11 files"
+    assert files.preset.currentText() == "Custom"
+    assert files.write.text() == "Export 11 files"
     files.preset.setCurrentText("Loop alone")
     files.preset.activated.emit(files.preset.currentIndex())
-    assert files.order.parts == ("loop",) and files.write.text() == "Write 1 file"
+    assert files.order.parts == ("loop",) and files.write.text() == "Export 1 file"
     files.parts["loop"].setChecked(False)
     assert files.order is None and not files.write.isEnabled()
-    assert "nothing is asked for" in files.example.text()
+    assert "nothing is selected" in files.example.text()
     assert not files.parts["bed"].isVisible() and not files.parts["arrangement"].isVisible()
 
 
@@ -266,7 +266,7 @@ def test_format_bits_rate_and_names(qtbot, window, deliver, tmp_path):
     qtbot.mouseClick(files.target.button(-16.0), LEFT)
     files.folder.setText(str(tmp_path / "out"))
     qtbot.mouseClick(files.write, LEFT)
-    qtbot.waitUntil(lambda: files.result.text().startswith("Wrote 1 file"), timeout=60_000)
+    qtbot.waitUntil(lambda: files.result.text().startswith("Exported 1 file"), timeout=60_000)
     assert [path.name for path in (tmp_path / "out").iterdir()] == ["ice-road.mp3"]
     kept = Preferences().now  # the next one is written so, too
     assert (kept.parts, kept.sound_format, kept.target_lufs, kept.names) == (
@@ -288,16 +288,16 @@ def test_what_would_be_written_follows_the_loop(qtbot, window, deliver):
 
 def test_the_menu_goes_to_each_page_and_writes(qtbot, window, tmp_path):
     window.deliver.files.folder.setText(str(tmp_path / "out"))
-    pages = {"A kit of loops": "kit", "What is to fix": "checks", "The demo file": "demo",
-             "Choose what is written": "files"}  # fmt: skip
+    pages = {"Kit of loops": "kit", "Problems to fix": "checks", "The demo file": "demo",
+             "Choose what to export": "files"}  # fmt: skip
     for words, page in pages.items():
         command(window, words).trigger()
         assert window.room is window.deliver
         there = window.deliver.stack.currentWidget()
         assert there is getattr(window.deliver, page)
-    command(window, "Write the files").trigger()
+    command(window, "Export the files").trigger()
     said = window.deliver.files.result
-    qtbot.waitUntil(lambda: said.text().startswith("Wrote"), timeout=60_000)
+    qtbot.waitUntil(lambda: said.text().startswith("Exported"), timeout=60_000)
 
 
 # --- the whole way --------------------------------------------------------------------------------
@@ -326,7 +326,7 @@ def test_from_an_open_loop_to_a_checked_entry_with_demo_and_rights_in_ten_action
     settled(qtbot, window.session)
     assert checked(qtbot, deliver).to_fix == 0  # looked at by itself, said on the rail
     act(qtbot.mouseClick, deliver.files.write, LEFT)
-    qtbot.waitUntil(lambda: deliver.files.result.text().startswith("Wrote"), timeout=120_000)
+    qtbot.waitUntil(lambda: deliver.files.result.text().startswith("Exported"), timeout=120_000)
     assert count <= 10
     names = {path.name.split("minor")[-1] for path in (tmp_path / "kit").iterdir()}
     assert {".wav", "_demo.wav", "_demo.txt", "_rights.txt", "_rights.html", ".mid"} <= names
@@ -334,7 +334,7 @@ def test_from_an_open_loop_to_a_checked_entry_with_demo_and_rights_in_ten_action
 
 @pytest.mark.parametrize(("pressed", "count", "says"), [
     ("Turn all down by", 7, "all turned down by "), ("Write 32-bit float WAV", 7, "32-bit float"),
-    ("Write nothing", 0, "Nothing was written"),
+    ("Cancel", 0, "Nothing was exported"),
 ])  # fmt: skip
 def test_over_full_scale_writing_asks(qtbot, window, tmp_path, monkeypatch, pressed, count, says):
     asked = []
@@ -352,7 +352,7 @@ def test_over_full_scale_writing_asks(qtbot, window, tmp_path, monkeypatch, pres
     files.folder.setText(str(tmp_path / "out"))
     files.write.click()
     qtbot.waitUntil(lambda: says in files.result.text(), timeout=60_000)
-    assert len(asked) == 1 and "would peak at +" in asked[0] and "Nothing has been wri" in asked[0]
+    assert len(asked) == 1 and "would peak at +" in asked[0] and "Nothing has been exp" in asked[0]
     paths = [*(tmp_path / "out").glob("*.wav")]
     assert len(paths) == (count and count - 1)
     peaks = [np.abs(soundfile.read(path)[0]).max() for path in paths]

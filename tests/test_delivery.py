@@ -301,7 +301,7 @@ def test_names_by_a_pattern(pattern, part, name):
 @pytest.mark.parametrize(("pattern", "says"), [
     ("{title}", r"needs \{part\}"),
     ("{titel}_{part}", r"did you mean 'title'"),
-    ("{}_{part}", "which is none of"),
+    ("{}_{part}", "which is not one of"),
     ("{title_{part}", "the pattern of names"),
     ("../{part}", "must have no /"),
     ("x" * 130 + "{part}", "at most 120 letters"),
@@ -392,7 +392,7 @@ def test_a_pass_and_a_long_form_come_from_silence_and_ring_out(tmp_path):
 
 def test_midi_as_written_as_heard_and_a_layer_each(tmp_path):
     loop = line_edits.add_treatment(replace(SMALL, line=()), None, "shift")
-    for name, value in (("semitones", -3.0), ("way", "tape")):
+    for name, value in (("semitones", -3.0), ("way", "like tape")):
         loop = line_edits.set_treatment_setting(loop, None, loop.line[-1].id, name, value)
     paths = deliver(loop, tmp_path, Order(parts=("midi", "heard midi", "layer midi")))
     assert len(paths) == 2 + len(loop.heard())
@@ -481,7 +481,7 @@ def test_a_higher_rate_keeps_the_loop_round(tmp_path):
 
 @pytest.mark.parametrize(("order", "says"), [
     ({"parts": ("stem",)}, "did you mean 'stems'"),
-    ({"parts": ()}, "nothing is asked for"),
+    ({"parts": ()}, "nothing is selected"),
     ({"rate": 22_050}, "rate must be 44100, 48000 or 96000 Hz"),
     ({"format_name": "flac", "bits": 32}, "bits must be 16 or 24 in FLAC"),
     ({"target_lufs": 3.0}, "must lie between −40 and −5"),
@@ -499,7 +499,7 @@ def test_presets_are_orders():
 
 
 def test_where_there_is_nothing_of_it_that_is_said(tmp_path):
-    with pytest.raises(CloudriftError, match="nothing of what is asked for"):
+    with pytest.raises(CloudriftError, match="none of the selected parts"):
         deliver(SMALL, tmp_path, Order(parts=("pieces", "arrangement", "bed")))
 
 

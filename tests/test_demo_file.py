@@ -95,7 +95,7 @@ def test_two_draws_differ_and_small_loops_have_one(engine):
     for layer in SMALL.layers[1:]:
         alone = layer_edits.set_layer(alone, layer.id, mute=True)
     assert [one.name for one in draw_demo(alone, 1).parts] == [EVERYTHING]
-    with pytest.raises(CloudriftError, match="no layer sounds"):
+    with pytest.raises(CloudriftError, match="no layer plays"):
         draw_demo(layer_edits.set_layer(alone, alone.layers[0].id, mute=True), 1)
     slow = loop_edits.set_tempo(replace(SMALL, bars=8), 60.0)
     assert draw_demo(slow, 1).parts[0].turns == 1  # a turn is long enough
@@ -108,15 +108,15 @@ def test_parts_are_edited_by_hand():
     assert [one.id for one in moved.parts[:2]] == [second, first]
     assert demos.move_part(demo, first, -3).parts == demo.parts
     assert demos.remove_part(demo, first).parts == demo.parts[1:]
-    more = demos.add_part(demo, "Again")
-    assert more.parts[-1].name == "Again" and more.parts[-1].id not in {x.id for x in demo.parts}
+    more = demos.add_part(demo, "Repeat")
+    assert more.parts[-1].name == "Repeat" and more.parts[-1].id not in {x.id for x in demo.parts}
     less = demos.with_layer(demo, SMALL, first, "l2", on=False)
     assert [x.id for x in heard_in(SMALL, less.parts[0])] == ["l1", "l3", "l4"]
     assert demos.with_layer(less, SMALL, first, "l2", on=True).parts[0].layers == ()
     only = demos.set_part(demo, first, layers=("l1",))
     with pytest.raises(CloudriftError, match="needs a layer"):
         demos.with_layer(only, SMALL, first, "l1", on=False)
-    with pytest.raises(CloudriftError, match="not there any more"):
+    with pytest.raises(CloudriftError, match="no longer exists"):
         demos.set_part(demo, "d99", turns=2)
 
 
@@ -246,7 +246,7 @@ def test_it_is_in_the_file_and_at_the_command_line(tmp_path):
     assert run.stdout.split() == [str(tmp_path / "b.mp3"), str(tmp_path / "b.txt")]
     assert "P2" in (tmp_path / "b.txt").read_text()
     CliRunner().invoke(commands, ["demo-file", str(tmp_path / "a.cloudrift"), "-o",
-                                  str(tmp_path / "c.wav"), "--draw", "3"])  # fmt: skip
+                                  str(tmp_path / "c.wav"), "--variation", "3"])  # fmt: skip
     said = (tmp_path / "c.txt").read_text()
     assert all(part.name in said for part in draw_demo(SMALL, 3).parts)
 
@@ -314,13 +314,15 @@ def test_it_is_heard_from_any_part_while_it_is_edited(qtbot, window, page):
     qtbot.mouseClick(page.order, LEFT)
     qtbot.mouseClick(page.hear, LEFT)
     qtbot.waitUntil(lambda: page.heard.on, timeout=60_000)
-    assert session.player.playing and session.hearing.heard_words.startswith("heard: demo file, ")
+    assert session.player.playing and session.hearing.heard_words.startswith(
+        "playing the demo file, "
+    )
     column = page.picture.columns[2]
     x = int(page.picture._x((column.start + column.end) / 2))
     qtbot.mouseClick(page.picture, LEFT, pos=QPoint(x, 60))
     assert page.picture.at == 2
     qtbot.waitUntil(lambda: page.heard.at == 2, timeout=2000)
-    assert page.heard.words == f"heard: demo file, {column.name}"
+    assert page.heard.words == f"playing the demo file, {column.name}"
     inside = page.heard.inside(session.player.share)
     assert 0 <= inside < 0.2  # that part's own beginning
     before = page.heard._audio

@@ -227,11 +227,11 @@ def test_layers_are_levelled_panned_heard_alone_and_taken_out(qtbot, window):
     drag(qtbot, row.pan, QPoint(40, 20), QPoint(80, 20))
     assert session.loop.layer("l2").pan == pytest.approx(0.4, abs=0.03)
     row.hear.click()
-    assert window.layers.heard.text().startswith("only Slow vault, by hear")
+    assert window.layers.heard.text().startswith("only Slow vault, soloed")
     assert session.hearing.alone == {"l2"}
     settled(qtbot, session)
     alone = session.hearing.rendered[TREATED].audio
-    assert window.rail.facts[1] == "1 of 4 heard"
+    assert window.rail.facts[1] == "1 of 4 on"
     row.hear.click()
     row.off.click()
     assert window.layers.heard.text().startswith("3 of 4 are heard, without Slow vault")
@@ -243,8 +243,8 @@ def test_lens_sound_and_touch_are_changed_in_the_inspector(qtbot, window):
     window.show_stage(1)
     session, inspector = window.session, window.layers.inspector
     session.select(layer_id="l1")
-    inspector.lens.button("broken").click()
-    assert session.loop.layer("l1").source.lens.kind == "broken"
+    inspector.lens.button("arpeggio").click()
+    assert session.loop.layer("l1").source.lens.kind == "arpeggio"
     inspector.fields["lens step_ticks"].nudge(1, fine=False)
     assert session.loop.layer("l1").source.lens.step_ticks == 320
     inspector.fields["touch spread"].type_text("22")
@@ -297,7 +297,7 @@ def test_a_layer_is_renamed_moved_copied_twinned_and_parked(qtbot, window):
     press("Up")
     assert names()[0] == "Far shore"
     press("Down")
-    press("Copy")
+    press("Duplicate")
     assert names()[1:3] == ["Far shore", "Far shore 2"]
     assert session.loop.layer(session.selection.layer_id).name == "Far shore 2"
     session.select(layer_id="l1")
@@ -309,11 +309,11 @@ def test_a_layer_is_renamed_moved_copied_twinned_and_parked(qtbot, window):
     assert (twin.line, twin.pan) == ((), -one.pan)
     assert session.loop.notes_of(twin) == session.loop.notes_of(one)
     heard = len(session.loop.heard())
-    press("Park")
+    press("Turn off")
     assert len(session.loop.heard()) == heard - 1
     assert list(window.layers.rows)[-1] == twin.id
     assert "1 parked" in window.layers.heard.text()
-    press("Take back")
+    press("Turn on")
     assert len(session.loop.heard()) == heard
     press("Remove")
     while names() != before:
@@ -380,11 +380,11 @@ def test_delivery_writes_what_it_lists(qtbot, window, tmp_path):
     stage = window.deliver.files
     stage.folder.setText(str(tmp_path / "out"))
     stage.bits.button(16).click()
-    assert stage.write.text() == "Write 7 files"
+    assert stage.write.text() == "Export 7 files"
     stage.parts["midi"].setChecked(False)
-    assert stage.write.text() == "Write 6 files"
+    assert stage.write.text() == "Export 6 files"
     qtbot.mouseClick(stage.write, LEFT)
-    qtbot.waitUntil(lambda: stage.result.text().startswith("Wrote 6 files"), timeout=60_000)
+    qtbot.waitUntil(lambda: stage.result.text().startswith("Exported 6 files"), timeout=60_000)
     assert len(list((tmp_path / "out").iterdir())) == 6
     (tmp_path / "file").write_text("x")
     stage.folder.setText(str(tmp_path / "file" / "in"))
@@ -409,7 +409,7 @@ def test_from_a_card_to_files_in_under_twenty_actions(qtbot, window, tmp_path):
     first = start._loop
     act(qtbot.mouseClick, start.another, LEFT)
     assert start._loop != first
-    assert window.heading.under.text() == "not begun yet"
+    assert window.heading.under.text() == "not started yet"
     act(qtbot.mouseClick, start.begin, LEFT)
     assert window.session.loop.style == "Marlow Quist"
     assert window.session.loop.bars == 4
@@ -417,7 +417,9 @@ def test_from_a_card_to_files_in_under_twenty_actions(qtbot, window, tmp_path):
     window.deliver.files.folder.setText(str(tmp_path / "out"))
     actions += 1
     act(qtbot.mouseClick, window.deliver.files.write, LEFT)
-    qtbot.waitUntil(lambda: window.deliver.files.result.text().startswith("Wrote"), timeout=60_000)
+    qtbot.waitUntil(
+        lambda: window.deliver.files.result.text().startswith("Exported"), timeout=60_000
+    )
     assert actions < 20
     kinds = [p.suffix for p in (tmp_path / "out").iterdir()]
     assert kinds.count(".mid") == 1
@@ -470,12 +472,12 @@ def test_saving_and_opening(qtbot, window, tmp_path, monkeypatch):
     bad = tmp_path / "bad.cloudrift"
     bad.write_bytes(path.read_bytes()[:300])
     opened(window, bad)
-    assert "no whole loop file" in window.message.text()
+    assert "not a complete loop file" in window.message.text()
     assert session.loop.tempo == 101
     session.apply("tempo", lambda p: loop_edits.set_tempo(p, 90))
-    answer(monkeypatch, "Go back")
+    answer(monkeypatch, "Cancel")
     opened(window, path)
-    assert session.loop.tempo == 90  # "Go back"
+    assert session.loop.tempo == 90  # "Cancel"
     session.document.undo()
     opened(window, path)
     assert session.document.path == path

@@ -78,9 +78,9 @@ def test_the_nearest_comes_first_and_says_how_far_it_is():
 def test_rows_say_what_it_takes():
     found = Found(offer(), -3, 0.9)
     assert row_of(found)[2:4] == ("E minor  −3 st", "96 BPM  −10 %")
-    assert "−3 semitones into the key; −10 % to the tempo" in about(found)
-    assert "fits as it is" in about(Found(offer(licence=""), 0, 1.0))
-    assert "licence not said" in about(Found(offer(licence=""), 0, 1.0))
+    assert "−3 semitones to the key; −10 % to the tempo" in about(found)
+    assert "fits unchanged" in about(Found(offer(licence=""), 0, 1.0))
+    assert "licence unknown" in about(Found(offer(licence=""), 0, 1.0))
     assert row_of(Found(offer(bars=0, seconds=2.5), 0, 1.0))[4] == "2.5 s"
 
 
@@ -126,7 +126,7 @@ def test_what_is_fetched_sounds_as_its_label_says(service):
 
 def test_what_is_labelled_wrong_on_purpose_is_noticed(service):
     heard = read_and_listen(service.fetch("winter-vespers", never, still))[2]
-    assert heard.doubts == ("written E major, heard G minor",)
+    assert heard.doubts == ("written E major, estimated G minor",)
 
 
 def test_what_was_made_is_not_made_again(service, monkeypatch):
@@ -174,7 +174,7 @@ def test_a_slow_answer_is_left_when_it_is_no_longer_wanted(folder, monkeypatch):
 
 
 def test_what_is_not_there_is_said(service, tmp_path):
-    with pytest.raises(ExchangeError, match="nothing that is called nobody"):
+    with pytest.raises(ExchangeError, match="nothing called nobody"):
         service.fetch("nobody", never, still)
     blocked = tmp_path / "file"
     blocked.write_text("x")
@@ -202,9 +202,9 @@ def test_the_exchange_is_asked_on_the_command_line(tmp_path, monkeypatch, folder
     out = tmp_path / "got.flac"
     said = run.invoke(commands, ["exchange", "pin prick", "--fetch", "1", "-o", str(out)]).output
     assert "Pin prick by" in said and read_audio(out)[0].any()
-    assert "nothing is found" in run.invoke(commands, ["exchange", "zzz"]).output
+    assert "nothing found" in run.invoke(commands, ["exchange", "zzz"]).output
     wrong = run.invoke(commands, ["exchange", "zzz", "--fetch", "1"])
-    assert "no 1" in str(wrong.exception)
+    assert "no number 1" in str(wrong.exception)
 
 
 # --- the drawer -----------------------------------------------------------------------------------
@@ -249,7 +249,7 @@ def test_a_phrase_is_heard_in_place_and_taken(qtbot, window, drawer):
     assert source.facts.licence == recipes()["pin-prick"].licence
     assert source.facts.origin == "the exchange"
     assert session.selection.layer_id == session.loop.layers[-1].id
-    assert "Pin prick is a layer now" in window.message.text()
+    assert "Pin prick is now a layer" in window.message.text()
     session.document.undo()
     assert session.loop is before
 
@@ -269,7 +269,7 @@ def test_a_recording_is_replaced_by_another_as_it_lies_and_is_treated(qtbot, win
     qtbot.waitUntil(lambda: session.loop.layers[-1].name == "Winter vespers", timeout=20_000)
     source = session.loop.layers[-1].recorded
     assert (len(session.loop.layers), source.at_tick) == (5, 960)
-    assert "Listen closely: written E major, heard G minor" in window.message.text()
+    assert "Check by ear: written E major, estimated G minor" in window.message.text()
 
 
 def test_what_goes_wrong_is_said_and_tried_again(qtbot, window, drawer, service, monkeypatch):
@@ -324,7 +324,7 @@ def test_filters_narrow_what_is_found(qtbot, drawer):
     qtbot.waitUntil(lambda: len(drawer.found) < every, timeout=10_000)
     assert all(one.semitones == 0 for one in drawer.found)
     drawer.search.setText("zzz")
-    qtbot.waitUntil(lambda: "nothing is found" in drawer.says.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "nothing found" in drawer.says.text(), timeout=10_000)
     assert not drawer.add.isEnabled() and not drawer.hearing.isEnabled()
 
 

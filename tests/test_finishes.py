@@ -106,7 +106,7 @@ def test_own_finishes_are_kept_as_files_and_a_broken_one_is_said(tmp_path):
     found, wrong = own_finishes(tmp_path)
     assert [f.name for f in found] == ["Kelp & salt"]
     assert len(wrong) == 1
-    assert "broken.toml: treatment 1 (hall): blend is 3" in wrong[0]
+    assert "broken.toml: treatment 1 (hall): dry/wet is 3" in wrong[0]
     forget_finish(finish, tmp_path)
     assert own_finishes(tmp_path)[0] == []
 
@@ -123,7 +123,8 @@ def test_a_finish_with_a_treatment_that_is_not_known_keeps_it():
     [
         ("name = ''\n[[treatments]]\nkind = 'cuts'", "a finish needs a name"),
         ("name = 'x'\ntreatments = []", "has no treatments; add one first"),
-        ("name = 'x'\nkey = 'H minor'\n[[treatments]]\nkind = 'cuts'", "x.toml.*no note is called"),
+        ("name = 'x'\nkey = 'H minor'\n[[treatments]]\nkind = "
+         "'cuts'", "x.toml.*there is no note called"),
         ("name = 'x'\n[[treatments]]\nkind = 'cuts'\n[[treatments.rides]]\nof = 'blend'\n"
          "points = [[0.5, 1]]", "a point is .tick, value."),
     ],

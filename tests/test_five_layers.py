@@ -68,7 +68,7 @@ def test_five_layers_in_their_own_places_in_under_sixty_actions(given, qtbot):
     hand.press(field)
     hand.key(field, Qt.Key.Key_2)
     hand.key(field._editor, Qt.Key.Key_Return)
-    assert session.loop.layer(pluck).source.lens.text == "breaks up the top 2 voices, no bass"
+    assert session.loop.layer(pluck).source.lens.text == "arpeggiates the top 2 voices, no bass"
     hand.press(view.follow)  # let go, to rub two notes by a half step
     for tick in (7680 - 480, 4 * 7680 - 480):
         note = next(n for n in view.moves.notes if n.start_tick == tick)
@@ -80,8 +80,8 @@ def test_five_layers_in_their_own_places_in_under_sixty_actions(given, qtbot):
     lead = add(hand, window, "Leads", "Soft lead")
     hand.press(inspector.lens.button("line"))
     hand.count += 2  # the field and its choice
-    inspector.fields["lens answers"]._choose("behind the middle of a chord")
-    assert session.loop.layer(lead).source.lens.text == "answers the chords with a line"
+    inspector.fields["lens answers"]._choose("after the middle of a chord")
+    assert session.loop.layer(lead).source.lens.text == "a line that answers the chords"
 
     sub = add(hand, window, "Bass", "Round sub")
     place = QPoint(round(view.grid.places.at_x(3 * 3840 + 100)), TOP - 6)
@@ -112,5 +112,5 @@ def test_five_layers_in_their_own_places_in_under_sixty_actions(given, qtbot):
         qtbot.waitUntil(lambda before=found: room.room is not before, timeout=60_000)
         looked()
     assert room.room.crowded == ()
-    assert room.words.text() == "every layer has its own place"
+    assert room.words.text() == "no crowding"
     assert hand.count < 60, hand.count

@@ -90,7 +90,7 @@ def test_the_empty_stage_says_what_to_do(window):
     assert not stage.cutting.isVisible() and not stage.doing.isVisible()
     assert stage.threads.accessibleName() == "No flip yet"
     window.flip.edit("x", ordering.backward)
-    assert "press Print first" in window.message.text()
+    assert "choose Print first" in window.message.text()
     image = window.grab().toImage()
     assert not image.isNull()
 
@@ -144,7 +144,7 @@ def test_pieces_are_dragged_from_above_and_places_below(qtbot, window, stage):
 
 def test_a_thread_is_dragged_with_the_place_that_it_leads_to(qtbot, stage):
     threads = stage.threads
-    stage.hands["Backward"].click()  # each thread crosses over
+    stage.hands["Reverse all"].click()  # each thread crosses over
     top, bottom = threads._rows[1], threads._rows[2]
     place = threads.model.flip.places[1]
     for down in (0.0, 0.5, 1.0):
@@ -173,10 +173,10 @@ def test_double_clicks_above_cut_and_take_cuts_out(qtbot, stage):
 
 
 @pytest.mark.parametrize(("name", "wanted"), [
-    ("Backward, chords in order", "d- c- b- a- h- g- f- e-"),
-    ("Backward", "h- g- f- e- d- c- b- a-"), ("Turn round", "a b- c d e f g h"),
-    ("Again", "a b b d e f g h"), ("Halve", "a b b c d e f g h"),
-    ("Stutter", "a bx4 c d e f g h"), ("To the end", "a b b b b b b b"), ("Gap", "a c d e f g h"),
+    ("Reversed, chords in order", "d- c- b- a- h- g- f- e-"),
+    ("Reverse all", "h- g- f- e- d- c- b- a-"), ("Reverse", "a b- c d e f g h"),
+    ("Repeat", "a b b d e f g h"), ("Half length", "a b b c d e f g h"),
+    ("Stutter", "a bx4 c d e f g h"), ("Fill to end", "a b b b b b b b"), ("Rest", "a c d e f g h"),
 ])  # fmt: skip
 def test_each_hand_does_what_it_says_in_one_step(stage, name, wanted):
     stage.threads.choose(1)
@@ -186,7 +186,7 @@ def test_each_hand_does_what_it_says_in_one_step(stage, name, wanted):
     assert order(stage) == "a b c d e f g h"
     stage.hands["Mute"].click()
     assert stage.layer.flipped.places[1].mute
-    stage.hands["As it was"].click()
+    stage.hands["Original order"].click()
     assert not stage.layer.flipped.places[1].mute
 
 
@@ -201,11 +201,11 @@ def test_pieces_come_onto_the_beat(stage):
 
 
 def test_it_is_cut_at_hits_and_evenly(qtbot, stage):
-    stage.cuts.button("hits").click()
+    stage.cuts.button("transients").click()
     qtbot.waitUntil(lambda: len(stage.layer.flipped.cuts) not in (1, 8), timeout=20_000)
     stage.even.edited.emit(5.0)
     stage.even.set_value(5.0)
-    stage.cuts.button("even").click()
+    stage.cuts.button("equal").click()
     assert len(stage.layer.flipped.cuts) == 5
     stage.cuts.button("chords").click()
     assert len(stage.layer.flipped.cuts) == 2
@@ -214,7 +214,7 @@ def test_it_is_cut_at_hits_and_evenly(qtbot, stage):
 def test_fields_of_a_piece_act_on_it_or_on_all(stage):
     stage.threads.choose(2)
     piece = stage.result.piece
-    for name, value, kept in (("semitones", 12.0, 12.0), ("tape", "tape", True),
+    for name, value, kept in (("semitones", 12.0, 12.0), ("tape", "like tape", True),
                               ("level_db", -6.0, -6.0), ("pan", -50.0, -0.5), ("times", 3.0, 3),
                               ("level_step_db", -2.0, -2.0), ("step_st", 1.0, 1.0),
                               ("fills", "stretched", True), ("decay_ms", 500.0, 500.0),
@@ -227,7 +227,7 @@ def test_fields_of_a_piece_act_on_it_or_on_all(stage):
     piece["fade_out_ms"].edited.emit(80.0)
     assert {p.fade_out_ms for p in stage.layer.flipped.places} == {80.0}
     stage.threads.choose(2)
-    assert piece["semitones"].value == 12.0 and piece["tape"].value == "tape"
+    assert piece["semitones"].value == 12.0 and piece["tape"].value == "like tape"
 
 
 def test_pitch_and_fit_of_the_whole_are_those_of_its_recording(window, stage):
@@ -238,7 +238,7 @@ def test_pitch_and_fit_of_the_whole_are_those_of_its_recording(window, stage):
     assert (of.semitones, of.hold_vowels, of.fit) == (-3.0, True, "tape")
     assert stage.result.title.text() == "D♯ minor"
     assert "was F♯ minor" in stage.result.under.text()
-    assert "heard here alone" in stage.result.under.text()
+    assert "plays here alone" in stage.result.under.text()
 
 
 def test_a_scatter_is_heard_drawn_again_and_kept_as_one_step(qtbot, window, stage):
@@ -254,7 +254,7 @@ def test_a_scatter_is_heard_drawn_again_and_kept_as_one_step(qtbot, window, stag
     stage.result.another.click()
     second = ordering.order_text(stage.threads.model.flip)
     assert second != first
-    assert session.hearing.preview_words == "scattered, draw 3"
+    assert session.hearing.preview_words == "scattered, variation 3"
     stage.result.keep.click()
     assert order(stage) == second and not stage.result.keep.isEnabled()
     session.document.undo()
@@ -278,7 +278,7 @@ def test_of_a_layer_only_that_is_parked(qtbot, window):
     window.show_stage(3)
     session = window.session
     session.select(layer_id="l3")
-    command(window, "Print the chosen layer").trigger()
+    command(window, "Print the selected layer").trigger()
     qtbot.waitUntil(lambda: bool(window.flip.flips()), timeout=60_000)
     assert window.flip.layer.name == "Print 1, Reef pluck"
     window.flip.result.instead.click()
@@ -296,21 +296,21 @@ def test_each_layer_is_printed_by_itself_as_one_step(qtbot, window):
     prints = session.document.history.now.prints
     assert [x.name for x in prints] == [f"Print {i + 1}, {n}" for i, n in enumerate(names)]
     assert [x.recipe.layers for x in prints] == [(x.id,) for x in session.loop.layers[:4]]
-    assert all(x.parked for x in stage.flips()) and "4 prints stand" in window.message.text()
+    assert all(x.parked for x in stage.flips()) and "4 prints made" in window.message.text()
     session.document.undo()
     assert not stage.flips() and session.document.history.at == 0
 
 
 def test_a_changed_loop_is_printed_anew_and_all_that_was_cut_follows(qtbot, window, stage):
     session = window.session
-    stage.hands["Backward"].click()
+    stage.hands["Reverse all"].click()
     clip = stage.layer.flipped.of.clip
     session.apply("off", lambda loop: layer_edits.set_layer(loop, "l1", mute=True))
     stage.again.click()
     qtbot.waitUntil(lambda: stage.layer.flipped.of.clip != clip, timeout=60_000)
     assert order(stage) == "h- g- f- e- d- c- b- a-"
     assert len(session.document.history.now.prints) == 1
-    assert "printed anew" in window.message.text()
+    assert "printed again" in window.message.text()
     session.apply("more", lambda loop: loop_edits.set_tempo(loop, 120.0))
     stage.recipe.click()
     assert session.loop.tempo == 140.0 and session.loop.layer("l1").mute
@@ -360,7 +360,7 @@ def test_printing_is_cancelled_and_what_is_silent_is_refused(qtbot, window, monk
 
 def test_it_is_opened_as_a_loop_of_its_own_in_what_it_sounds_in(qtbot, window, stage, tmp_path):
     session = window.session
-    stage.hands["Backward"].click()
+    stage.hands["Reverse all"].click()
     stage.result.whole["semitones"].edited.emit(-3.0)
     assert saved(session.document.save, tmp_path / "x.cloudrift")
     chords = [c.root for c in session.loop.chords]
@@ -385,7 +385,7 @@ def test_a_recording_is_cut_as_it_is(qtbot, window):
     layer = session.loop.layers[-1]
     window.show_stage(3)
     session.select(layer_id=layer.id)
-    command(window, "Cut the chosen recording").trigger()
+    command(window, "Slice the selected recording").trigger()
     flip = window.flip.layer.flipped
     assert flip.length_ticks == round(3 * 140 / 60 * 960) and flip.of == source
     # The recording plays on where it was; the flip stands beside it, parked.
@@ -396,10 +396,10 @@ def test_a_recording_is_cut_as_it_is(qtbot, window):
     session.document.redo()
     assert window.flip.again.isVisible() is False
     window.flip.printing.reprint()
-    assert "that is no print" in window.message.text()
+    assert "that is not a print" in window.message.text()
     session.select(layer_id="l1")
     window.flip.printing.cut_recording()
-    assert "print it and cut that" in window.message.text()
+    assert "print it and slice the print" in window.message.text()
 
 
 @pytest.mark.parametrize("where", ["window", "command line"])
@@ -446,9 +446,9 @@ def test_a_print_whose_recipe_is_lost_stays_playable_and_says_so(qtbot, window, 
                 stage.result.instead.click):  # fmt: skip
         window.message.hide()
         act()
-        assert "print it anew" in window.message.text() and window.message.isVisible()
+        assert "print again" in window.message.text() and window.message.isVisible()
     assert not stage.compare.choices["loop"].isChecked()
-    stage.hands["Backward"].click()
+    stage.hands["Reverse all"].click()
     assert order(stage) == "h- g- f- e- d- c- b- a-"
 
 
@@ -467,7 +467,7 @@ def test_it_is_compared_with_what_it_was_printed_from(qtbot, window, stage):
     compared = stage.compare.choices
     compared["loop"].trigger()
     assert session.hearing.sides == ("Then", "Now")
-    assert "Print 1, Whole loop, its loop" in session.hearing.compared
+    assert "Print 1, Whole loop, source loop" in session.hearing.compared
     assert compared["loop"].isChecked() and not compared[""].isChecked()
     settled(qtbot, session)
     qtbot.waitUntil(lambda: "bare" in session.hearing.loudness, timeout=20_000)
@@ -482,11 +482,11 @@ def test_it_is_compared_with_what_it_was_printed_from(qtbot, window, stage):
 
 def test_it_is_compared_with_its_print_in_its_own_key_and_tempo(qtbot, window, stage):
     session = window.session
-    stage.hands["Backward"].click()
+    stage.hands["Reverse all"].click()
     stage.compare.choices["print"].trigger()
     then = session.hearing.then.loop
     assert ordering.order_text(then.layer(stage.layer.id).flipped) == "a b c d e f g h"
-    assert "nothing moved" in session.hearing.compared
+    assert "original order" in session.hearing.compared
     stage.result.whole["semitones"].edited.emit(-3.0)  # what it is compared with goes along
     then = session.hearing.then.loop
     assert then.layer(stage.layer.id).flipped.of.semitones == -3
@@ -502,7 +502,7 @@ def test_a_fresh_bass_is_one_step_heard_first(qtbot, window, stage):
     session, before = window.session, window.session.loop
     stage.result.bass.click()
     assert len(session.loop.layers) == len(before.layers) + 1
-    assert "follows what is heard in Print 1" in window.message.text()
+    assert "follows what sounds in Print 1" in window.message.text()
     assert stage.layer.line[0].kind == "cuts"
     session.document.undo()
     assert session.loop == before
@@ -548,18 +548,18 @@ def test_an_arpeggio_is_printed_turned_raised_and_printed_twice_more(qtbot, wind
     session, stage = window.session, window.flip
     window.show_stage(3)
     session.select(layer_id="l3")
-    command(window, "Print the chosen layer").trigger()
+    command(window, "Print the selected layer").trigger()
     fetched(qtbot, stage, 1)
     stage.cuts.button("beats").click()
     for place in (1, 4, 6):
         stage.threads.choose(place)
-        stage.hands["Turn round"].click()
+        stage.hands["Reverse all"].click()
     stage.result.whole["semitones"].edited.emit(12.0)
     stage.printing.print_what((stage.layer.id,))
     fetched(qtbot, stage, 2)
     second = stage.layer
     assert second.name == "Print 2, Print 1, Reef pluck"
-    assert session.apply("x", lambda loop: line_edits.add_treatment(loop, second.id, "shadow"))
+    assert session.apply("x", lambda loop: line_edits.add_treatment(loop, second.id, "harmoniser"))
     stage.printing.print_what((second.id,))
     fetched(qtbot, stage, 3)
     stage.result.instead.click()
@@ -582,18 +582,18 @@ def test_two_melodies_are_printed_together_and_used_as_a_second_one(qtbot, windo
     session, stage = window.session, window.flip
     session.hearing.hear_alone(["l1", "l3"])
     window.show_stage(3)
-    command(window, "Print the layers heard alone, together").trigger()
+    command(window, "Print the soloed layers together").trigger()
     fetched(qtbot, stage, 1)
     assert stage.layer.name == "Print 1, Dusk keys and Reef pluck"
     print_ = session.document.history.now.prints[0]
     assert print_.recipe.layers == ("l1", "l3")
-    stage.hands["Backward"].click()
+    stage.hands["Reverse all"].click()
     stage.result.whole["semitones"].edited.emit(1.0)
     stage.result.use.click()
     assert stage.layer.flipped.of.semitones == 1.0 and not stage.layer.parked
     session.hearing.hear_alone(())
     stage.printing.print_together()
-    assert "no layers are heard alone" in window.message.text()
+    assert "no layers are soloed" in window.message.text()
 
 
 class Hands:
@@ -646,7 +646,7 @@ def test_sevenths_go_backward_in_order_lower_with_the_voice_apart_and_a_bass(qtb
     for count, layer in enumerate((voice, keys), 1):
         hands.menu(stage.print, layer.name)
         fetched(qtbot, stage, count)
-        hands.press(stage.hands["Backward, chords in order"])
+        hands.press(stage.hands["Reversed, chords in order"])
         hands.type(stage.result.whole["semitones"], "-3")
         hands.press(stage.result.instead)
     hands.press(stage.result.bass)
@@ -766,7 +766,7 @@ def test_print_and_flip_without_a_window(file, tmp_path):
     assert twice.shape[1] == 2 * n
     thin, full = ((part**2).mean() for part in (twice[:, :n], twice[:, n:]))
     assert thin < 0.5 * full < (audio**2).mean()
-    said = run("flip", file, "--cut", "beats", "--order", "b a- . d", "--json", "-o",
+    said = run("flip", file, "--slice", "beats", "--order", "b a- . d", "--json", "-o",
                tmp_path / "f.cloudrift")  # fmt: skip
     facts = json.loads(said)
     assert facts["order"] == "b a- d" and facts["tempo"] == 140.0
@@ -779,23 +779,23 @@ def test_print_and_flip_without_a_window(file, tmp_path):
     assert facts["layers"][0]["order"] == "b a- d"
     made = load(tmp_path / "f.cloudrift", ClipStore())
     assert ordering.order_text(made.layers[0].flipped) == "b a- d"
-    run("flip", file, "--cut", "beats", "-o", tmp_path / "same.wav")
+    run("flip", file, "--slice", "beats", "-o", tmp_path / "same.wav")
     same, _rate = read_audio(tmp_path / "same.wav")
     assert np.abs(same - audio).max() < 1e-6, "nothing is moved, so nothing is changed"
-    said = run("flip", file, "--cut", "even:8", "--scatter", "100", "--draw", "4",
-               "--move-downbeats", "--shift", "-12", "--way", "tape", "-o",
+    said = run("flip", file, "--slice", "equal:8", "--scatter", "100", "--variation", "4",
+               "--move-downbeats", "--shift", "-12", "--way", "like-tape", "-o",
                tmp_path / "low.wav")  # fmt: skip
     assert "F♯ minor, 70 BPM" in said
     low, _rate = read_audio(tmp_path / "low.wav")
     assert low.shape[1] == pytest.approx(2 * audio.shape[1], abs=2)
-    said = run("flip", tmp_path / "p.wav", "--cut", "bars", "--tempo", "120", "-o",
+    said = run("flip", tmp_path / "p.wav", "--slice", "bars", "--tempo", "120", "-o",
                tmp_path / "slow.wav")  # fmt: skip
     assert "120 BPM" in said and rate == 44_100
 
 
 @pytest.mark.parametrize(("words", "says"), [
-    (("--cut", "words"), "known are"), (("--cut", "even:x"), "even:N"),
-    (("--order", "zz"), "is no piece"),
+    (("--slice", "words"), "known are"), (("--slice", "equal:x"), "equal:N"),
+    (("--order", "zz"), "is not a piece"),
 ])  # fmt: skip
 def test_a_flip_that_can_not_be_is_refused_in_words(file, tmp_path, words, says):
     with pytest.raises(CloudriftError, match=says):

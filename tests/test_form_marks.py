@@ -98,7 +98,7 @@ def test_a_card_without_a_form_arranges_nothing_and_a_wrong_one_is_told():
     assert form_of(card, 1) is None
     assert arranged_in_style(Document.of(BEDDED), card, 1) == Document.of(BEDDED)
     text = write_card(find_card("Edda Fenn")).replace('"beat tape"', '"beet tape"')
-    with pytest.raises(CloudriftError, match="no form is called 'beet tape'; did you mean"):
+    with pytest.raises(CloudriftError, match="there is no form called 'beet tape'; did you mean"):
         read_card(text, "own.toml")
     assert all("," not in name for name in forms())  # they are typed one behind the other
 
@@ -125,7 +125,7 @@ def replace_form(example):
 def test_a_loop_begun_from_a_card_is_arranged_on_the_command_line_too(tmp_path):
     path = tmp_path / "Ice.cloudrift"
     run = CliRunner()
-    new = ["new", "--style", "Marlow Quist", "--draw", "3", "-o", str(path)]
+    new = ["new", "--style", "Marlow Quist", "--variation", "3", "-o", str(path)]
     assert run.invoke(commands, new, catch_exceptions=False).exit_code == 0
     document = load_document(path)
     card = find_card("Marlow Quist")
@@ -156,15 +156,15 @@ def test_the_window_arranges_what_is_begun_from_a_card_and_marks_it(qtbot, windo
     session.document.change("one out", lambda d: set_section(d, "s1", bars=128))
     assert {m.kind.name for m in window.marking.marks if m.missed} >= {"minutes"}
     looked(qtbot, window)
-    assert "length of all" in window.quiet.words
+    assert "arrangement length" in window.quiet.words
     for section in session.document.history.now.arrangement.sections[1:]:
         session.document.change("out", lambda d, of=section.id: remove_section(d, of))
     looked(qtbot, window)
-    assert ": length of all " in window.quiet.words and ", 1 section," in window.quiet.words
+    assert "arrangement length " in window.quiet.words and "now 1 section" in window.quiet.words
     session.apply("one more", lambda loop: layer_edits.add_layer(loop, "warm pad"))
     session.apply("one more", lambda loop: layer_edits.add_layer(loop, "warm pad"))
     command(window, "2 Layers").trigger()
     looked(qtbot, window)
-    assert f": {len(session.loop.layers)} layers heard" in window.quiet.words
+    assert f"now {len(session.loop.layers)} layers" in window.quiet.words
     command(window, "1 Chords").trigger()
-    assert "length of all" not in window.quiet.words
+    assert "arrangement length" not in window.quiet.words

@@ -166,14 +166,14 @@ def test_the_first_steps_are_ticked_by_doing_them_and_come_once(qtbot, window):
     steps.go.click()
     assert window.room is window.chords
     window.chords.next.tiles[1].put.emit(False)
-    assert steps.done == {0} and "Shelf" in steps.says.text()
+    assert steps.done == {0} and "shelf" in steps.says.text()
     window.open_shelf()
     window.shelf.hear(CATALOGUE["harp"])
     assert steps.done == {0, 1} and steps._ticks.accessibleName() == "2 of 6 done"
     window.shelf.hear(None)
-    session.apply("treatment out", lambda loop: line_edits.set_treatment(
+    session.apply("bypass a treatment", lambda loop: line_edits.set_treatment(
         loop, None, loop.line[0].id, on=False))  # fmt: skip
-    session.apply("draw a groove", lambda loop: beds.add_lane(loop, "kick"))
+    session.apply("suggest a groove", lambda loop: beds.add_lane(loop, "kick"))
     assert steps.done == {0, 1, 2, 4} and "Flip" in steps.go.text()
     QTest.keyClick(steps, Qt.Key.Key_Escape)
     assert not steps.isVisible() and Preferences().now.steps_left
@@ -249,7 +249,7 @@ def test_an_empty_flip_prints_the_chosen_layer_or_looks_for_a_recording(qtbot, w
     window.show_stage(3)
     stage = window.flip
     stage.lead.tiles[2].click()
-    assert window.recordings.isVisible() and "no recording" in window.message.text()
+    assert window.recordings.isVisible() and "No recording" in window.message.text()
     window.session.select(layer_id="l3")
     stage.lead.tiles[1].click()
     qtbot.waitUntil(lambda: bool(stage.flips()), timeout=60_000)

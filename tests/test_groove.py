@@ -88,7 +88,7 @@ GOOD = 'name = "m"\nabout = "a"\n[[lanes]]\npart = "kick"\nsteps = ["x..........
 
 
 @pytest.mark.parametrize(("text", "said"), [
-    (GOOD.replace("kick", "kik"), "no part is called 'kik'; did you mean 'kick'"),
+    (GOOD.replace("kick", "kik"), "there is no part called 'kik'; did you mean 'kick'"),
     (GOOD.replace("x....", "x..."), "has 15 steps, not 16"),
     (GOOD.replace("x....", "x..?."), "has '\\?', but a step is"),
     (GOOD + "velocity = [90, 20]\n", "write the smaller first"),
@@ -279,9 +279,9 @@ def run(*args):
 def test_a_bed_is_drawn_by_command_heard_and_told(loop, tmp_path):
     save(loop, tmp_path / "x.cloudrift")
     said = run(
-        "bed", tmp_path / "x.cloudrift", "--manner", "lean", "--draw", 4, "-o", tmp_path / "y"
+        "bed", tmp_path / "x.cloudrift", "--manner", "lean", "--variation", 4, "-o", tmp_path / "y"
     )
-    assert "lean, draw 4" in said and "lane      Kick: kick" in said
+    assert "lean, variation 4" in said and "lane      Kick: kick" in said
     made = load(tmp_path / "y.cloudrift")
     assert made.bed.heard and made.layers == loop.layers
     facts = json.loads(run("info", tmp_path / "y.cloudrift", "--json"))["bed"]

@@ -91,7 +91,7 @@ def test_a_press_draws_a_hit_as_loud_as_it_is_high_and_one_step_takes_it_back(dr
     loud, soft = drawer.lanes.model.hits(0)
     assert (loud.tick, soft.tick) == (480, 1440)
     assert loud.velocity > 100 and soft.velocity < 60
-    assert drawer.lanes.numbers == {1} and "loudness" in drawer.lanes.accessibleName()
+    assert drawer.lanes.numbers == {1} and "velocity" in drawer.lanes.accessibleName()
     session.document.undo()
     session.document.undo()
     assert session.loop == before
@@ -353,7 +353,7 @@ def test_drums_of_a_midi_file_become_lanes(qtbot, drawer, window, tmp_path):
     assert ticks(drawer, 4)[0] == 1930
     path.write_bytes(b"no midi")
     drawer.bring_midi(path)
-    qtbot.waitUntil(lambda: "no MIDI file" in window.message.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "not a MIDI file" in window.message.text(), timeout=10_000)
 
 
 def test_what_is_offered_for_hits_can_be_done(drawer, window):
@@ -361,7 +361,7 @@ def test_what_is_offered_for_hits_can_be_done(drawer, window):
         press(drawer, 1, tick)
     drawer.lanes.choose(1)
     texts = [words for words, _act in drawer.lanes.acts()]
-    assert "Slide all" in texts and "Take out all" in texts
+    assert "Glide all" in texts and "Delete all" in texts
     for words, act in drawer.lanes.acts():
         before = window.session.loop
         act()
@@ -388,7 +388,7 @@ def test_the_model_knows_where_things_are():
     assert model.high(model.hits(0)[1]) > model.high(Hit(tick=0, velocity=20))
     assert model.named(1) == {0: "C2", 1: "C2"} and model.named(0) == {}
     assert model.length_px(1, model.hits(1)[1]) == pytest.approx(model.axis.px(480))
-    assert model.text_of(0, 0) == "1.1, loudness 100, 30 ms before"
+    assert model.text_of(0, 0) == "1.1, velocity 100, 30 ms before"
     assert model.snapped(1000, 240) == 960 and model.snapped(1e9, 240) == BAR - 240
     assert model.velocity_at(0, model.row_top(0)) == 127
     assert model.row_at(-5) == 0 and model.row_at(9e9) == 1
@@ -484,7 +484,7 @@ def test_drawing_into_what_is_off_turns_it_on_and_says_so(drawer, window, off):
     assert ticks(drawer, 0) == [960]
     assert session.loop.layer(lane_id) in session.loop.bed.heard
     name = "The groove bed" if off == "bed" else "Kick"
-    assert f"{name} is on now" in window.message.text()
+    assert f"{name} is now on" in window.message.text()
     session.document.undo()
     assert ticks(drawer, 0) == [] and session.loop.layer(lane_id) not in session.loop.bed.heard
     # What only changes hits turns nothing on.

@@ -54,14 +54,14 @@ def test_half_steps_between_leaves_no_fewer_and_the_same_chords(name):
 
 
 def test_every_second_chord_comes_late_by_what_is_asked(loop):
-    after = done(loop, "every second chord late", amount=1)
+    after = done(loop, "every other chord late", amount=1)
     assert [c.late_ticks for c in after.chords] == [0, 960] * (len(loop.chords) // 2)
-    usual = done(loop, "every second chord late")
+    usual = done(loop, "every other chord late")
     assert usual.chords[1].late_ticks == 480
 
 
 def test_a_row_begins_away_from_home_and_keeps_its_chords(loop):
-    after = done(loop, "begin away from home")
+    after = done(loop, "start away from the tonic")
     assert [c.root for c in after.chords] == [c.root for c in (*loop.chords[1:], loop.chords[0])]
 
 
@@ -72,7 +72,7 @@ def test_passing_notes_lead_from_the_last_chord_into_the_first(loop):
 
 
 def test_chords_are_struck_again(loop):
-    after = done(loop, "struck again", amount=2)
+    after = done(loop, "repeated chords", amount=2)
     assert all(c.strikes == tuple(range(0, c.length_ticks, 1920)) for c in after.chords)
 
 
@@ -108,7 +108,7 @@ def test_a_twin_is_an_octave_up_softer_and_behind_the_first(loop):
     assert two == [p + 12 for p in one]
 
 
-@pytest.mark.parametrize(("does", "kind"), [("held", "held"), ("broken", "broken"),
+@pytest.mark.parametrize(("does", "kind"), [("held", "held"), ("arpeggio", "arpeggio"),
                                             ("inner voices only", "inner")])  # fmt: skip
 def test_lenses_are_put_on_a_role(loop, does, kind):
     assert by_role(done(loop, does, on="keys"), "keys").played.lens.kind == kind
@@ -153,7 +153,7 @@ def laid(loop, does, **more):
 
 
 def test_a_print_plays_backward_in_order_and_lower_instead_of_the_layers(loop):
-    after, flip_id = laid(loop, "print, backward in order", amount=-3)
+    after, flip_id = laid(loop, "print, reversed in order", amount=-3)
     flip = flips.flip_in(after, flip_id)
     assert flip.of.semitones == -3 and all(p.backward for p in flip.places)
     assert [p.at_tick for p in flip.places] == [c.start_tick for c in loop.chords]
@@ -204,7 +204,7 @@ def test_where_there_is_nothing_to_do_it_to_that_is_said(loop):
     with pytest.raises(CloudriftError, match="no bell follows the chords"):
         done(loop, "held", on="bell")
     with pytest.raises(CloudriftError, match="no chords yet"):
-        done(replace(loop, chords=()), "nearest voices")
+        done(replace(loop, chords=()), "nearest voicings")
 
 
 def test_the_documentation_has_every_habit():

@@ -110,7 +110,7 @@ def test_a_line_gets_three_proposals(lines):
     assert both[0].words == "From Notes and Notes 2"
     assert names(both[0].row, C) == ["C", "F", "G", "C"]
     alone = proposed_chords(layer_edits.set_layer(lines, "l2", mute=True), "l1")
-    assert [one.words for one in alone][:2] == ["One chord a bar", "Two chords a bar"]
+    assert [one.words for one in alone][:2] == ["One chord per bar", "Two chords per bar"]
     assert len({one.row for one in alone}) == len(alone) <= 3
     with pytest.raises(CloudriftError, match="no notes of its own"):
         proposed_chords(layer_edits.add_layer(lines, "warm pad"), "l3")
@@ -126,7 +126,7 @@ def test_a_bass_without_chords_to_follow_takes_the_roots_of_what_plays(lines):
     # With chords they are those; of nothing there are none.
     chords = put_row(lines, parse_progression("Dm G", C))
     assert [n.pitch % 12 for n in roots_of_what_plays(chords)] == [2, 7]
-    with pytest.raises(CloudriftError, match="no roots are known"):
+    with pytest.raises(CloudriftError, match="no sounding roots are known"):
         put_roots(layer_edits.add_layer(empty_loop(C, 100.0), "round sub"), "l1")
 
 

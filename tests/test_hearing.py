@@ -112,7 +112,7 @@ def test_hear_changes_nothing_but_what_is_heard(window, qtbot):
     assert session.document.history.at == steps and session.loop.layer("l2").mute
     window.show_stage(6)
     words = [w.text() for w in window.deliver.files.inspector.findChildren(QLabel)]
-    assert any("You hear only some layers" in text for text in words)
+    assert any("Some layers are soloed" in text for text in words)
     session.apply("gone", lambda p: layer_edits.remove_layer(p, "l2"))
     assert not session.hearing.alone  # nobody is left to hear alone
     assert len(session.hearing.heard_loop.heard()) == 3
@@ -232,10 +232,12 @@ def test_a_line_is_blended_in_texture_but_not_over_another_length(window, qtbot)
     assert session.loop.sounding_key == session.loop.key  # most of what is heard is as written
     stage.blend.type_text("80")
     assert session.loop.sounding_key.text == "D♯ minor"
-    session.apply("z", lambda p: line_edits.set_treatment_setting(p, None, shift, "way", "tape"))
+    session.apply(
+        "z", lambda p: line_edits.set_treatment_setting(p, None, shift, "way", "like tape")
+    )
     assert not stage.blend.isEnabled()
     assert session.loop.sounding_key.text == "D♯ minor"
-    with pytest.raises(CloudriftError, match="makes its sound longer"):
+    with pytest.raises(CloudriftError, match="changes the length"):
         line_edits.set_line_blend(session.loop, None, 0.5)
     session.apply("none", lambda p: line_edits.set_line(p, None, ()))
     assert not stage.blend.isVisible()
@@ -282,14 +284,14 @@ def test_the_deliver_stage_says_what_it_will_number(window, qtbot, tmp_path):
     stage.parts["midi"].setChecked(False)
     stage.folder.setText(str(tmp_path / "out"))
     assert not stage.numbered.isVisible()
-    assert stage.write.text() == "Write 1 file"
+    assert stage.write.text() == "Export 1 file"
     stage.write.click()
-    qtbot.waitUntil(lambda: stage.result.text().startswith("Wrote"), timeout=30_000)
-    assert stage.result.text() == f"Wrote 1 file to {tmp_path / 'out'}"
+    qtbot.waitUntil(lambda: stage.result.text().startswith("Exported"), timeout=30_000)
+    assert stage.result.text() == f"Exported 1 file to {tmp_path / 'out'}"
     assert stage.numbered.isVisible() and "number 2" in stage.numbered.text()
     stage.write.click()
     qtbot.waitUntil(lambda: len(list((tmp_path / "out").iterdir())) == 2, timeout=30_000)
-    assert "each turn" in stage.inspector.under.text()
+    assert "each pass" in stage.inspector.under.text()
     seconds = window.session.loop.frames / window.session.loop.rate
     stage.once.setChecked(True)
     said = stage.inspector.under.text()
@@ -298,7 +300,7 @@ def test_the_deliver_stage_says_what_it_will_number(window, qtbot, tmp_path):
     assert seconds < once.shape[1] / window.session.loop.rate <= at_most + 0.01
     stage.once.setChecked(True)
     words = " ".join(w.text() for w in stage.inspector.findChildren(QLabel))
-    assert "The files carry tempo, key and licence." in words and "loop points" not in words
+    assert "The files contain tempo, key and licence." in words and "loop points" not in words
 
 
 def test_the_command_line_numbers_too(small_loop, tmp_path, capsys):
@@ -320,7 +322,7 @@ def test_one_layer_is_said_to_be_heard_as_one(small_loop):
     from cloudrift.desktop.stages.layers.recording_words import heard_words
 
     one = replace(small_loop, layers=small_loop.layers[:1], style="")
-    assert heard_words(one) == "it is heard"
+    assert heard_words(one) == "it is on"
     off = layer_edits.set_layer(replace(small_loop, layers=small_loop.layers[:2], style=""), "l2",
                           mute=True)  # fmt: skip
     assert heard_words(off) == f"1 of 2 is heard, without {off.layer('l2').name}"

@@ -118,11 +118,11 @@ def lying(path, body):
 @pytest.mark.parametrize(
     ("members", "method", "says"),
     [
-        ([("loop.json", b"{}"), ("../x", b"")], zipfile.ZIP_DEFLATED, "which is no part of"),
-        ([("loop.json", b"{}"), ("clips/../../x.flac", b"")], zipfile.ZIP_STORED, "no part of"),
-        ([("loop.json", b"{}")], zipfile.ZIP_LZMA, "packed in a way"),
-        ([("loop.json", b"{}")], zipfile.ZIP_BZIP2, "packed in a way"),
-        ([("origin.txt", b"x")], zipfile.ZIP_STORED, "no whole loop file"),
+        ([("loop.json", b"{}"), ("../x", b"")], zipfile.ZIP_DEFLATED, "which is not part of"),
+        ([("loop.json", b"{}"), ("clips/../../x.flac", b"")], zipfile.ZIP_STORED, "not part of"),
+        ([("loop.json", b"{}")], zipfile.ZIP_LZMA, "uses a compression"),
+        ([("loop.json", b"{}")], zipfile.ZIP_BZIP2, "uses a compression"),
+        ([("origin.txt", b"x")], zipfile.ZIP_STORED, "not a complete loop file"),
         ([("origin.txt", bytes(1 << 17)), ("loop.json", b"{}")], zipfile.ZIP_DEFLATED, "larger"),
     ],
 )
@@ -198,7 +198,7 @@ def test_notes_keep_near_their_places(small_loop, name, value):
 
 
 def test_a_draw_out_of_range_is_said(small_loop):
-    with pytest.raises(CloudriftError, match="draw is -5"):
+    with pytest.raises(CloudriftError, match="variation is -5"):
         sketch(find_card("Marlow Quist"), draw=-5)
 
 
@@ -266,14 +266,14 @@ def test_recordings_that_are_too_long_or_no_numbers_are_refused(tmp_path, monkey
     t = np.zeros((2, 5000), np.float32)
     write_wav(tmp_path / "a.wav", t, 44_100, bits=32, about=About(title="a"))
     monkeypatch.setattr(audio_files, "MOST_SAMPLES", 8000)
-    with pytest.raises(CloudriftError, match="longer than can be taken in"):
+    with pytest.raises(CloudriftError, match="too long to import"):
         read_audio(tmp_path / "a.wav")
     assert read_audio(tmp_path / "a.wav", 0.05)[0].shape == (2, 2205)
     monkeypatch.undo()
     for bad in (np.nan, np.inf):
         t[1, 77] = bad
         write_wav(tmp_path / "b.wav", t, 44_100, bits=32, about=About(title="b"))
-        with pytest.raises(CloudriftError, match="no numbers"):
+        with pytest.raises(CloudriftError, match="are not numbers"):
             read_audio(tmp_path / "b.wav")
     soundfile.write(tmp_path / "c.wav", np.zeros(100), 100)
     with pytest.raises(CloudriftError, match="frames a second"):
@@ -349,7 +349,7 @@ def test_cards_and_lines_are_read_in_the_same_frame(tmp_path):
 def test_what_a_reader_raises_never_comes_out_as_it_is():
     for error in (KeyError("x"), ZeroDivisionError(), RecursionError(), MemoryError(),
                   OverflowError("a\nb"), struct.error("y" * 2000)):  # fmt: skip
-        with pytest.raises(CloudriftError, match=r"^a\.mid is no MIDI file") as said, \
+        with pytest.raises(CloudriftError, match=r"^a\.mid is not a MIDI file") as said, \
                 reading("a.mid", "MIDI file"):  # fmt: skip
             raise error
         assert len(sentence(said)) < LONGEST_MESSAGE
@@ -386,7 +386,7 @@ NOTE = ((0, b"\x90\x3c\x40"), (480, b"\x80\x3c\0"))
         (midi(*NOTE, division=0xE800), "frames without ticks"),
         (midi(*NOTE, division=0), "no time division"),
         (midi((0, b"\x90\x3c\x40"), ((1 << 28) - 1, b"\x80\x3c\0")), "longer than any song"),
-        (midi(), "holds no notes"),
+        (midi(), "has no notes"),
     ],
 )
 def test_midi_of_any_kind_is_taken_or_said(tmp_path, data, says):
@@ -530,7 +530,7 @@ def test_the_only_copy_stays_until_it_is_kept_anew(window, tmp_path, monkeypatch
     folder = window.session.document.shelter.folder
     lost = loop_edits.set_tempo(window.session.loop, 66)
     Shelter(folder).keep(lost, None, ClipStore()).rename(folder / "left.cloudrift")
-    answer(monkeypatch, "Open it")
+    answer(monkeypatch, "Open")
 
     def full(*_arguments):
         raise OSError("no space left")
@@ -563,7 +563,7 @@ def test_a_name_that_gets_its_ending_asks_before_it_replaces(window, tmp_path, m
     path = tmp_path / "mine.cloudrift"
     save(loop_edits.set_tempo(window.session.loop, 44), path)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "mine"), ""))
-    answer(monkeypatch, "Go back")
+    answer(monkeypatch, "Cancel")
     assert not saved(window.files.save_as)
     assert load(path).tempo == 44
     answer(monkeypatch, "Replace it")
@@ -604,7 +604,7 @@ def test_whole_numbers_have_64_bits(small_loop, place, tmp_path):
         raw["line"][0]["version"] = 1 << 70
     else:
         raw["layers"][0]["source"]["sound"]["version"] = 1 << 70
-    with pytest.raises(CloudriftError, match=r"a\.cloudrift holds a whole number of more than 64"):
+    with pytest.raises(CloudriftError, match=r"a\.cloudrift contains an integer of more than 64"):
         loop_from(as_bytes(raw), "a.cloudrift")
     with pytest.raises(CloudriftError, match="more than 64 bits"):
         parse_line(f'[[treatments]]\nkind = "not yet"\nsettings = {{x = {1 << 70}}}\n', "a.toml")
@@ -616,7 +616,7 @@ def test_whole_numbers_have_64_bits(small_loop, place, tmp_path):
 
 def test_tapes_cannot_make_a_loop_without_end(small_loop):
     slow = line_edits.add_treatment(small_loop, None, "shift")
-    for name, value in (("way", "tape"), ("semitones", -12.0)):
+    for name, value in (("way", "like tape"), ("semitones", -12.0)):
         slow = line_edits.set_treatment_setting(slow, None, slow.line[-1].id, name, value)
     assert slow.sounding_frames == pytest.approx(2 * small_loop.sounding_frames, abs=1)
     twice = slow.line[-1]
@@ -625,7 +625,7 @@ def test_tapes_cannot_make_a_loop_without_end(small_loop):
         with pytest.raises(CloudriftError, match=r"makes it 32 times as long, but 0\.0625 to 16"):
             line_edits.set_line(small_loop, owner, line)
     long = loop_edits.set_bars(loop_edits.set_tempo(small_loop, 40.0), 64)
-    with pytest.raises(CloudriftError, match="length that is heard is 1536 s"):
+    with pytest.raises(CloudriftError, match="sounding length is 1536 s"):
         line_edits.set_line(long, None, line[:2])
 
 
@@ -765,7 +765,7 @@ def test_without_a_home_folder_there_is_one(monkeypatch, tmp_path):
         patched.setattr(paths.tempfile, "gettempdir", lambda: str(tmp_path))
         said = paths.have_home()
         assert os.environ["HOME"].startswith(str(tmp_path))
-    assert said == f"there is no home folder; what is kept goes to {os.environ['HOME']}"
+    assert said == f"there is no home folder; files go to {os.environ['HOME']}"
     assert paths.have_home() == ""
 
 

@@ -87,7 +87,7 @@ def test_from_nothing_to_wav_stems_and_midi_in_25_actions(qtbot, window, hand, t
     assert len(window.session.loop.layers[3].own) == 1
     hand.key(Qt.Key.Key_7, ALT)
     hand.press(window.deliver.files.write)
-    qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "Exported" in window.deliver.files.result.text(), timeout=60_000)
     folder = tmp_path / "Loops"
     assert len([n for n in written(folder, ".wav") if "_stem-" in n]) == 4
     whole = next(folder.glob("untitled-loop_90bpm_c-minor.wav"))
@@ -101,7 +101,7 @@ def test_from_nothing_to_wav_stems_and_midi_in_25_actions(qtbot, window, hand, t
 
 def exported(qtbot, window, folder):
     """Whether a loop of Edda Fenn's style was written with its stems."""
-    qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "Exported" in window.deliver.files.result.text(), timeout=60_000)
     assert window.session.loop.style == "Edda Fenn"
     names = written(folder, ".wav")
     stems = [name for name in names if "_stem-" in name]
@@ -147,7 +147,7 @@ def test_from_a_midi_file_in_15_actions(qtbot, window, hand, tmp_path, monkeypat
     hand.key(Qt.Key.Key_Return)
     hand.key(Qt.Key.Key_7, ALT)
     hand.press(window.deliver.files.write)
-    qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "Exported" in window.deliver.files.result.text(), timeout=60_000)
     names = written(tmp_path / "Loops", ".wav")
     assert "night-pier_93bpm_a-minor.wav" in names
     assert sum("_stem-" in name for name in names) == 2
@@ -179,7 +179,7 @@ def test_reopened_three_semitones_lower_compared_and_exported_in_15_actions(
     sheet = window.findChild(HistorySheet)
     qtbot.keyClick(sheet.list, Qt.Key.Key_End)
     hand.count += 1
-    hand.press(next(b for b in sheet.findChildren(QPushButton) if b.text() == "Hear as then"))
+    hand.press(next(b for b in sheet.findChildren(QPushButton) if b.text() == "Play as then"))
     assert window.session.hearing.sides == ("Then", "Now")
     hand.press(window.heading.compare, window.heading.compare.rect().center() / 2)
     assert window.session.hearing.side == BARE
@@ -193,7 +193,7 @@ def test_reopened_three_semitones_lower_compared_and_exported_in_15_actions(
     hand.key(Qt.Key.Key_Return)
     hand.key(Qt.Key.Key_7, ALT)
     hand.press(window.deliver.files.write)
-    qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "Exported" in window.deliver.files.result.text(), timeout=60_000)
     assert any(n.startswith("low-road_") for n in written(tmp_path / "Loops", ".wav"))
     assert load(path).title == "Ice Road"
     assert hand.count <= 15, hand.count

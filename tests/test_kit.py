@@ -136,7 +136,7 @@ def test_a_kit_is_a_folder_in_the_order_of_its_cover(folder):
 
 
 @pytest.mark.parametrize(("text", "says"), [
-    ("name = [", "passed by"), ("name = 3", "passed by"), ("maker = '" + "x" * 300 + "'", "maker"),
+    ("name = [", "left out"), ("name = 3", "left out"), ("maker = '" + "x" * 300 + "'", "author"),
 ])  # fmt: skip
 def test_a_broken_cover_is_passed_by_in_words(folder, text, says):
     (folder / "kit.toml").write_text(text)
@@ -146,7 +146,7 @@ def test_a_broken_cover_is_passed_by_in_words(folder, text, says):
 
 
 def test_what_is_no_kit_is_said(tmp_path, folder):
-    with pytest.raises(CloudriftError, match="is no folder"):
+    with pytest.raises(CloudriftError, match="is not a folder"):
         read_kit(tmp_path / "none")
     (tmp_path / "empty").mkdir()
     with pytest.raises(CloudriftError, match="no loop file in"):
@@ -167,7 +167,7 @@ def test_a_loop_is_looked_at_with_what_is_to_fix(folder):
     silent = one_layer("Still").loop
     silent = layer_edits.set_layer(silent, silent.layers[0].id, mute=True)
     save(Document(loop=silent), folder / "f.cloudrift")
-    assert look_at(folder / "f.cloudrift").words == ("nothing is heard",)
+    assert look_at(folder / "f.cloudrift").words == ("nothing plays",)
     assert fit_lufs([found, broken]) == pytest.approx(found.lufs, abs=0.06)
     assert fit_lufs([broken]) == -16.0
 
@@ -285,7 +285,7 @@ def test_what_cannot_be_written_is_told_of_and_the_rest_is(folder, tmp_path, at_
     made = write_kit(read_kit(folder), tmp_path / "out", PLAIN)
     assert len(made.problems) == 2
     assert any("b.cloudrift" in one for one in made.problems)
-    assert any("nothing is heard" in one for one in made.problems)
+    assert any("nothing plays" in one for one in made.problems)
     names = set(files_in(tmp_path / "out"))
     assert sum(name.startswith("loops/") for name in names) == 2
     assert "b.cloudrift" in (tmp_path / "out" / "kit.txt").read_text()
@@ -324,7 +324,7 @@ def test_folders_that_hold_something_else_are_left_alone(folder, tmp_path):
     out.mkdir()
     (out / "mine.txt").write_text("x")
     kit = read_kit(folder)
-    with pytest.raises(CloudriftError, match=r"something else in it \(mine.txt\)"):
+    with pytest.raises(CloudriftError, match=r"contains something else \(mine.txt\)"):
         write_kit(kit, out, PLAIN)
     assert files_in(out) == {"mine.txt": b"x"}
     with pytest.raises(CloudriftError, match="own folder"):
@@ -461,12 +461,12 @@ def test_a_folder_is_looked_at_heard_and_put_in_order(qtbot, window, page, folde
     assert len(table.cellWidget(0, 1).bands) == 1
     qtbot.waitUntil(lambda: bool(page._alike), timeout=20_000)
     assert page._alike[0][:2] == ("a.cloudrift", "c.cloudrift")
-    assert any("Nearly one with c.cloudrift" in text for text in said(page))
+    assert any("Very similar to c.cloudrift" in text for text in said(page))
     session = window.session
     qtbot.mouseClick(page.hear, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: page.heard.on, timeout=60_000)
-    assert session.hearing.heard_words == "heard: a, of the kit" and session.player.playing
-    assert page.hear.text() == "Stop hearing"
+    assert session.hearing.heard_words == "playing a, of the kit" and session.player.playing
+    assert page.hear.text() == "Stop"
     first = page.heard._gain
     table.selectRow(1)
     qtbot.mouseClick(page.hear, Qt.MouseButton.LeftButton)
@@ -506,7 +506,7 @@ def test_a_kit_is_written_from_the_window(qtbot, window, page, folder, tmp_path)
     page.zipped.setChecked(True)
     page.write_to(tmp_path / "out")
     assert not page.write.isEnabled() and page.cancel.isVisible()
-    qtbot.waitUntil(lambda: page.result.text().startswith("Wrote "), timeout=120_000)
+    qtbot.waitUntil(lambda: page.result.text().startswith("Exported "), timeout=120_000)
     assert page.write.isEnabled() and (tmp_path / "out.zip").exists()
     assert len(list((tmp_path / "out" / "loops").iterdir())) == 4
     page.write_to(folder)
@@ -516,11 +516,11 @@ def test_a_kit_is_written_from_the_window(qtbot, window, page, folder, tmp_path)
 
 def test_what_is_no_kit_is_said_and_a_stop_keeps_the_rest(qtbot, window, page, folder, tmp_path):
     page.take(tmp_path / "nowhere")
-    assert "is no folder" in page.says.text() and page.kit is None
+    assert "is not a folder" in page.says.text() and page.kit is None
     taken(qtbot, page, folder)
     page.write_to(tmp_path / "out")
     qtbot.mouseClick(page.cancel, Qt.MouseButton.LeftButton)
-    assert "to go on" in page.result.text() and page.write.isEnabled()
+    assert "to resume" in page.result.text() and page.write.isEnabled()
 
 
 def test_a_file_is_made_when_it_is_dropped(qtbot, window, page):

@@ -69,7 +69,7 @@ def test_groups_empty_out_and_are_named_in_files(small_loop, tmp_path):
     loop = layer_edits.put_in_group(loop, one, "")
     assert [x.group for x in loop.layers[:2]] == ["", group]
     assert layer_edits.remove_layer(loop, other).groups == ()
-    with pytest.raises(CloudriftError, match="group g9, which is not"):
+    with pytest.raises(CloudriftError, match="group g9, which does not exist"):
         layer_edits.set_layer(loop, one, group="g9")
     with pytest.raises(CloudriftError, match="at least one layer"):
         layer_edits.group_layers(loop, [])
@@ -78,7 +78,7 @@ def test_groups_empty_out_and_are_named_in_files(small_loop, tmp_path):
 def test_two_sounds_take_turns_by_the_bar(small_loop, engine):
     pad = small_loop.layers[0].id
     loop = line_edits.set_line(alone(small_loop, pad), pad, ())
-    loop = layer_edits.set_lens(loop, pad, kind="broken")
+    loop = layer_edits.set_lens(loop, pad, kind="arpeggio")
     loop = layer_edits.set_aside(loop, pad, "kalimba")
     first = engine.render(loop).audio
     turns = engine.render(layer_edits.take_turns(loop, pad, 1)).audio
@@ -141,7 +141,7 @@ def test_a_wrong_note_in_a_file_is_named(small_loop):
     with pytest.raises(CloudriftError, match="note 0 has pitch 200"):
         given_notes(small_loop, layer, (bad,))
     late = replace(bad, pitch=60, start_tick=9000)
-    with pytest.raises(CloudriftError, match="ends behind the loop's end at 7680"):
+    with pytest.raises(CloudriftError, match="ends after the loop's end at 7680"):
         given_notes(small_loop, layer, (late,))
     with pytest.raises(CloudriftError, match="each note needs an id"):
         given_notes(small_loop, layer, (replace(late, start_tick=0, id=0),))

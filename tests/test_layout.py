@@ -154,7 +154,7 @@ def crowded():
         loop = add_recording(loop, source, next(names))
     flip_id = loop.layers[-1].id
     loop = flips.flip_recording(loop, flip_id)
-    cuts = cutting.cuts_at(flips.flip_in(loop, flip_id), "even", loop.metre, 24)
+    cuts = cutting.cuts_at(flips.flip_in(loop, flip_id), "equal", loop.metre, 24)
     loop = flips.with_flip(loop, flip_id, lambda flip: cutting.cut(flip, cuts))
     loop = layer_edits.add_note_layer(loop)
     for kind in ("cuts", "hall", "weathering", "equaliser", "compressor"):

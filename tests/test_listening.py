@@ -223,7 +223,10 @@ def test_a_label_beats_hearing_and_doubt_is_said(loops):
     assert doubled.doubts == () and doubled.tempo == 2 * tempo
     wrong = listen_to(loops[0], RATE, Labels(tempo=110.0, tonic="C", mode="major"))
     assert wrong.tempo == 110.0 and wrong.key == Key("C", "major")
-    assert wrong.doubts == ("written 110 BPM, heard 93.0 BPM", "written C major, heard F♯ minor")
+    assert wrong.doubts == (
+        "written 110 BPM, estimated 93.0 BPM",
+        "written C major, estimated F♯ minor",
+    )
     relative = listen_to(loops[0], RATE, Labels(tonic="A", mode="major"))
     assert relative.doubts == ()  # the same notes
     tonic = listen_to(loops[0], RATE, Labels(tonic="F#"))
@@ -284,7 +287,7 @@ def run(*arguments):
 
 def test_listen_says_what_is_heard_and_written(file):
     out = run("listen", file).output
-    assert "heard 93.0 BPM" in out and "written 93 BPM, F♯ minor" in out
+    assert "estimated 93.0 BPM" in out and "written 93 BPM, F♯ minor" in out
     (facts,) = json.loads(run("listen", file, "--json").output)
     assert facts["kind"] == "loop" and facts["bars"] == 4
     assert facts["tempo"] == pytest.approx(93, abs=0.1) and facts["key"] == "F# minor"

@@ -104,8 +104,8 @@ def test_lines_are_edited_in_place(small_loop):
     assert loop.line[0].full["decay_s"] == 5.0
     assert line_edits.remove_treatment(loop, None, added.id) == small_loop
     layer = small_loop.layers[0]
-    moved = line_edits.add_treatment(small_loop, layer.id, "backward")
-    assert moved.layer(layer.id).line[-1].kind == "backward"
+    moved = line_edits.add_treatment(small_loop, layer.id, "reverse")
+    assert moved.layer(layer.id).line[-1].kind == "reverse"
     assert moved.line == small_loop.line
 
 
@@ -208,10 +208,10 @@ def test_a_loop_survives_its_file_and_the_file_is_always_the_same(small_loop, tm
         (b'"crackle_db"', b'"crakle_db"', r"loop\.line\[0\]: .*did you mean 'crackle_db'"),
         (b'"bars": 2', b'"bars": "two"', r"loop\.bars: Expected `int`, got `str`"),
         (f'"schema": {SCHEMA}'.encode(), b'"schema": 99', r"schema 99, newer than"),
-        (f'"schema": {SCHEMA}'.encode(), b'"schema": 0', r"schema 0, which never was"),
+        (f'"schema": {SCHEMA}'.encode(), b'"schema": 0', r"schema 0, which does not exist"),
         (b'"chords"', b'"cords"', r"unknown field `cords`"),
         (b'"format": "cloudrift loop"', b'"format": "x"', r"does not say"),
-        (b"{", b"[", r"is no loop"),
+        (b"{", b"[", r"is not a loop"),
     ],
 )
 def test_a_hand_edited_file_names_the_place(small_loop, old, new, says):
@@ -239,7 +239,7 @@ def test_a_truncated_file_is_said_and_left_alone(small_loop, tmp_path, share):
     save(small_loop, path)
     data = path.read_bytes()
     path.write_bytes(data[: int(len(data) * share)])
-    with pytest.raises(CloudriftError, match="no whole loop file"):
+    with pytest.raises(CloudriftError, match="not a complete loop file"):
         load(path)
     assert len(path.read_bytes()) == int(len(data) * share)
 

@@ -39,7 +39,7 @@ def base() -> Loop:
         loop = L.add_layer(loop, sound)
     keys, pluck, bass = (x.id for x in loop.layers)
     loop = L.set_lens(loop, keys, kind="all", skip_bass=True)
-    loop = L.set_lens(loop, pluck, kind="broken", step_ticks=480, gate=0.95, voices=3)
+    loop = L.set_lens(loop, pluck, kind="arpeggio", step_ticks=480, gate=0.95, voices=3)
     loop = L.set_lens(loop, bass, kind="roots")
     for one in (keys, pluck, bass):
         loop = L.set_layer(loop, one, line=(), pan=0.0)
@@ -64,7 +64,7 @@ def a_flip(loop, shift=0.0, *, backward=True):
     of = FromRecording(clip="0" * 24, facts=Facts(name="x", kind="loop", length_s=9.6, tempo=100.0),
                        fit="tempo", semitones=shift)  # fmt: skip
     flip = cutting.flip_of(of, loop.ticks)
-    flip = cutting.cut(flip, cutting.cuts_at(flip, "even", (4, 4), 8))
+    flip = cutting.cut(flip, cutting.cuts_at(flip, "equal", (4, 4), 8))
     for i in range(0, 8, 2):
         flip = flipping.set_place(flip, i, backward=backward)
     return use(loop.with_owner(KEYS, source=flip), KEYS)
@@ -106,7 +106,7 @@ CASES = {
     "doubled_layers": (0, lambda x: L.set_lens(x, PLUCK, kind="top"), 1),
     "moving_layers": (1, lambda x: L.set_lens(x, PLUCK, kind="held"), 0),
     "pace": (8, lambda x: L.set_lens(x, PLUCK, step_ticks=240), 16),
-    "keys_pace": (1, lambda x: L.set_lens(x, KEYS, kind="broken", step_ticks=960), 4),
+    "keys_pace": (1, lambda x: L.set_lens(x, KEYS, kind="arpeggio", step_ticks=960), 4),
     "pad_pace": (None, lambda x: L.add_layer(x, "warm pad"), 1),
     "pluck_pace": (8, lambda x: L.set_lens(x, PLUCK, step_ticks=960), 4),
     "staccato_share": (0, lambda x: L.set_lens(x, PLUCK, gate=0.3), 100 * 32 / 45),
@@ -138,7 +138,7 @@ CASES = {
     "pulse_rate": (0, lambda x: treat(treat(x, KEYS, "pump"), PLUCK, "gate", rate="1/8"), 8),
     "driven": (0, lambda x: treat(treat(x, KEYS, "warm"), None, "tape"), 2),
     "pulse": (0, lambda x: treat(x, KEYS, "pump"), 1),
-    "backward": (0, lambda x: treat(x, KEYS, "backward", 0.6), 20),
+    "backward": (0, lambda x: treat(x, KEYS, "reverse", 0.6), 20),
     "shift": (0, lambda x: treat(x, None, "shift", semitones=-3), -3),
     "chops": (0, a_flip, 2),
 }  # fmt: skip
@@ -206,7 +206,7 @@ def test_tails_add_up_and_a_flip_counts_its_turned_places_and_its_shift():
     assert value("chops", both) == 8  # of the one that is cut finest
     fewer = flipped.with_owner(KEYS, source=flipping.take_out(some, 3))
     assert value("chops", fewer) == 7 / 4  # what plays, not what was cut
-    assert value("backward", treat(LOOP, None, "backward")) == 100
+    assert value("backward", treat(LOOP, None, "reverse")) == 100
 
 
 def test_nothing_is_measured_on_nothing():
@@ -328,12 +328,12 @@ def test_a_mark_is_met_as_near_as_it_is_written():
 
 
 @pytest.mark.parametrize(("asks", "says"), [
-    ({"tempoo": (1.0, 2.0)}, "no kind of mark is called 'tempoo'; did you mean 'tempo'"),
+    ({"tempoo": (1.0, 2.0)}, "there is no mark called 'tempoo'; did you mean 'tempo'"),
     ({"tempo": (140.0, 120.0)}, "write the smaller first"),
     ({"tempo": (float("nan"), 120.0)}, "write the smaller first"),
-    ({"tempo": (120.0,)}, "asks a range"), ({"tempo": ("minor", "x")}, "asks a range"),
-    ({"tempo": (900.0, 990.0)}, "nothing lies outside of 40 to"),
-    ({"mode": ("minr",)}, "asks 'minr', but may ask"), ({"mode": ()}, "asks some words"),
+    ({"tempo": (120.0,)}, "must be a range"), ({"tempo": ("minor", "x")}, "must be a range"),
+    ({"tempo": (900.0, 990.0)}, "but the limits are 40 to"),
+    ({"mode": ("minr",)}, "asks 'minr', but may ask"), ({"mode": ()}, "must be words"),
 ])  # fmt: skip
 def test_what_can_not_be_asked_is_said_and_the_rest_goes_on(asks, says):
     good, wrong = checked({**asks, "layers": (2.0, 4.0)}, "a card")
@@ -393,9 +393,9 @@ def test_a_change_meets_its_mark_and_leaves_the_others():
     ("colours", (2.0, 2.0), "back to earlier chords"),
     ("chord_bars", (2.0, 2.0), "chords 2 times as long"),
     ("chord_bars", (0.25, 0.5), "chords for each"),
-    ("held_layers", (2.0, 2.0), "held"), ("held_layers", (0.0, 0.0), "broken in eighths"),
+    ("held_layers", (2.0, 2.0), "held"), ("held_layers", (0.0, 0.0), "arpeggio in eighths"),
     ("keys_pace", (3.5, 4.5), "in steps of 1 beats"), ("pluck_pace", (0.5, 1.5), "with the chords"),
-    ("gaps", (40.0, 60.0), "notes held for"),
+    ("gaps", (40.0, 60.0), "notes last"),
     ("drive", (5.0, 7.0), "driven by 6 dB"), ("pulse_rate", (8.0, 8.0), "pumps in 1/8"),
     ("tail_chords", (0.8, 1.2), "a hall on"),
 ])  # fmt: skip
@@ -439,7 +439,7 @@ def test_what_is_met_or_left_open_has_no_change():
 
 
 def test_kinds_refuse_what_is_no_range():
-    with pytest.raises(CloudriftError, match="asks a range"):
+    with pytest.raises(CloudriftError, match="must be a range"):
         KINDS["tempo"].check((True, 120.0), "x")
 
 

@@ -120,7 +120,7 @@ def test_a_take_becomes_a_layer_on_the_beat_undone_saved_and_reopened(bars, qtbo
     assert (facts.tempo, facts.key, facts.kind) == (before.tempo, before.key, "phrase")
     assert (source.fit, source.at_tick, facts.tempo_sure, facts.key_sure) == ("tempo", 0, 0, 0)
     assert facts.origin.startswith("recorded by") and facts.licence == "own recording"
-    assert [t.kind for t in layer.line] == ["cuts", "noise cleaner", "compressor", "echo"]
+    assert [t.kind for t in layer.line] == ["cuts", "noise reduction", "compressor", "echo"]
     # Its strokes lie on the loop's beats.
     audio, rate = session.clips.read(source.clip)
     lead = round(facts.beats_s[facts.downbeat] * rate)
@@ -129,7 +129,7 @@ def test_a_take_becomes_a_layer_on_the_beat_undone_saved_and_reopened(bars, qtbo
     for i in range(1, 4):
         near = lead + round(i * beat) - 900
         assert near + np.argmax(loud[near : near + 4000]) == pytest.approx(near + 900, abs=260)
-    assert "Take 1 is a layer now" in window.message.text()
+    assert "Take 1 is now a layer" in window.message.text()
     path = tmp_path / "sung.cloudrift"
     assert saved(session.document.save, path)
     assert load(path, session.clips).layers[-1].recorded == source
@@ -150,7 +150,7 @@ def test_every_turn_is_a_take_and_another_one_takes_its_place(bars, qtbot):
     assert [take.turn.whole for take in drawer.taker.takes] == [True, True, False]
     assert layer.recorded.facts.name == "Take 2", "the last whole one is heard first"
     assert drawer.list.topLevelItem(1).text(0).startswith("Take 2 is Take 2\n")
-    assert drawer.list.topLevelItem(2).text(0).endswith(" · not all the way round")
+    assert drawer.list.topLevelItem(2).text(0).endswith(" · shorter than the loop")
     assert drawer.becomes.button(AGAIN).isChecked()
     drawer.list.setCurrentItem(drawer.list.topLevelItem(0))
     was = session.loop
@@ -176,7 +176,7 @@ def test_a_take_is_heard_in_place_before_it_is_put_in(bars, qtbot):
     qtbot.waitUntil(lambda: session.hearing.previewing, timeout=20_000)
     heard = session.hearing.heard_loop
     assert heard.layers[-1].recorded.facts.name == "Take 1" and session.loop is was
-    assert session.player.playing and session.hearing.preview_words == "heard with Take 1"
+    assert session.player.playing and session.hearing.preview_words == "playing with Take 1"
     drawer.hearing.click()
     assert not session.hearing.previewing and not session.player.playing
 
@@ -280,7 +280,9 @@ def test_a_full_disk_leaves_the_take_where_it_is(bars, qtbot, monkeypatch):
     session, before = window.session, window.session.loop
 
     def full(_audio, _rate):
-        raise CloudriftError("a recording could not be kept in /x: No space left; make room there")
+        raise CloudriftError(
+            "a recording could not be kept in /x: No space left; free some space there"
+        )
 
     monkeypatch.setattr(session.clips, "record", full)
     sing(bars, qtbot, 1.05)
@@ -331,24 +333,24 @@ def test_how_late_it_comes_is_measured_typed_and_remembered(bars, qtbot, monkeyp
     bars(8)
     qtbot.waitUntil(lambda: taker.state is State.STANDS, timeout=5000)
     assert taker.late_ms == pytest.approx(40.0, abs=25.0)
-    assert "ms late here" in window.message.text()
+    assert "The latency is" in window.message.text()
     assert window.session.preferences.now.late_ms[taker.place] == taker.late_ms
     bars.microphone()._air.clear()
     bars.microphone().overhear = lambda *_: None
     window.session.transport.overheard = None
     drawer.measure.click()
     qtbot.waitUntil(lambda: taker.state is State.STANDS, timeout=5000)
-    assert "did not come in plainly" in window.message.text()
+    assert "were not recorded clearly" in window.message.text()
 
 
 def test_cut_off_is_said_while_it_is_taken_and_of_the_take(bars, qtbot):
     drawer = bars.window.microphone
     bars.microphone()._push(np.ones((BLOCK, 2), np.float32))
     drawer.taker._follow()
-    assert drawer.level.words == "cut off: turn it down"
-    assert "turn it down where it is plugged in" in drawer.says.text()
+    assert drawer.level.words == "clipped: turn it down"
+    assert "turn its level down" in drawer.says.text()
     drawer.level.forget()
-    assert drawer.level.words == "nothing yet"
+    assert drawer.level.words == "no signal yet"
 
 
 def test_the_microphone_is_open_as_long_as_its_drawer(bars):
@@ -357,14 +359,14 @@ def test_the_microphone_is_open_as_long_as_its_drawer(bars):
     window.microphone.leave()
     assert window.microphone.taker.state is State.OFF
     assert window.session.transport.overheard is None
-    command(window, "Microphone: sing a take").trigger()
+    command(window, "Microphone: record a take").trigger()
     assert window.microphone.isVisible() and window.microphone.taker.state is State.STANDS
 
 
 def test_meanwhile_a_line_that_changes_pitch_or_length_rests(small_loop):
     loop = line_edits.set_line(small_loop, None, ())
     assert heard_meanwhile(loop, Over.LOOP) is loop
-    tape = Treatment(id="t9", kind="shift").set("semitones", -3.0).set("way", "tape")
+    tape = Treatment(id="t9", kind="shift").set("semitones", -3.0).set("way", "like tape")
     lower = line_edits.set_line(loop, None, (tape,))
     assert lower.sounding_tempo != lower.tempo
     assert heard_meanwhile(lower, Over.LOOP).line == ()

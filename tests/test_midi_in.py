@@ -121,12 +121,12 @@ def test_times_in_frames_get_a_tempo_from_their_onsets():
 @pytest.mark.parametrize(
     ("data", "says"),
     [
-        (b"RIFFxxxx", r"does not begin with MThd at byte 0"),
-        (b"", r"does not begin with MThd at byte 0"),
-        (head()[:10], r"cut short in its header, at byte 10"),
+        (b"RIFFxxxx", r"does not start with MThd at byte 0"),
+        (b"", r"does not start with MThd at byte 0"),
+        (head()[:10], r"truncated in its header, at byte 10"),
         (head(kind=2) + track(END), r"of type 2 \(byte 8\)"),
         (head(division=0) + track(END), r"no time division \(byte 12\)"),
-        (head(), r"no track behind its header, at byte 14"),
+        (head(), r"no track after its header, at byte 14"),
         (head() + b"MTrk\x00\x00\x01\x00\x00", r"track 1 begins at byte 14 .* ends at byte 23"),
         (head() + track(b"\x00\x3c\x64" + END), r"track 1, at byte 2\d"),
         (head() + track(b"\x00\x90\x3c"), r"track 1, at byte 25"),
@@ -297,7 +297,7 @@ def test_chords_refuses_a_broken_file_in_one_sentence(tmp_path, capsys):
         assert str(wrong) in said
     empty = tmp_path / "drums.mid"
     empty.write_bytes(file_of(b"\x00\x99\x24\x64\x60\x89\x24\x00"))
-    with pytest.raises(CloudriftError, match="holds no notes"):
+    with pytest.raises(CloudriftError, match="has no notes"):
         read_song(empty)
 
 

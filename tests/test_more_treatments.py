@@ -84,7 +84,7 @@ def test_a_tilt_falls_so_many_db_an_octave(slope):
 
 
 def test_a_narrow_band_is_narrow_and_vowels_have_their_formants():
-    level, hz = response(treatment("narrow band", octaves=2.0, bump_db=0.0))
+    level, hz = response(treatment("band-pass", octaves=2.0, bump_db=0.0))
     inside = level[round(1100 * N / RATE)]
     assert db(level[round(200 * N / RATE)] / inside) < -17
     assert db(level[round(6000 * N / RATE)] / inside) < -17
@@ -257,12 +257,12 @@ def test_a_spring_chirps_and_a_cloud_drifts():
 def test_a_smear_is_made_of_grains_and_their_pitches(rng):
     audio = sine(600, 4.0, level=0.2)
     for pitch, factor in (("as it is", 1), ("an octave above", 2), ("an octave below", 0.5)):
-        out = treat(audio, (treatment("smear", pitch=pitch),), context(N))
+        out = treat(audio, (treatment("granular", pitch=pitch),), context(N))
         assert main_hz(out, 200, 1500) == pytest.approx(600 * factor, rel=0.01)
     noise = (rng.standard_normal((2, N)) * 0.1).astype(np.float32)
-    out = treat(noise, (treatment("smear"),), context(N))
+    out = treat(noise, (treatment("granular"),), context(N))
     assert db(rms(out) / rms(noise)) == pytest.approx(0, abs=2)
-    alone = treat(impulse(N, at=RATE), (treatment("smear", pitch="as it is"),), context(N))
+    alone = treat(impulse(N, at=RATE), (treatment("granular", pitch="as it is"),), context(N))
     heard = np.flatnonzero(np.abs(alone).max(axis=0) > 1e-3)
     assert heard.min() >= RATE - 2  # nothing is heard before it is there
     assert heard.max() - RATE < 0.79 * RATE  # 600 ms back at most, and a grain
@@ -309,7 +309,7 @@ def test_a_pump_is_down_on_the_beat_and_a_gate_follows_its_pattern():
 
 def test_width_moves_between_its_ends():
     audio = np.stack([np.ones(N), -np.ones(N)]).astype(np.float32)
-    out = treat(audio, (treatment("width move", least=20, most=150, rate="1/1"),), context(N))
+    out = treat(audio, (treatment("width sweep", least=20, most=150, rate="1/1"),), context(N))
     side = (out[0] - out[1]) / 2
     assert side.min() == pytest.approx(0.2, abs=0.01)
     assert side.max() == pytest.approx(1.5, abs=0.01)
@@ -347,7 +347,7 @@ def test_a_sweep_shuts_and_opens(rng):
 
 def test_a_swirl_cuts_three_notches_that_move(rng):
     noise = (rng.standard_normal((2, N)) * 0.1).astype(np.float32)
-    one = treatment("swirl", depth=100, rate="4 bars", width=0, shape="triangle")
+    one = treatment("phaser", depth=100, rate="4 bars", width=0, shape="triangle")
     out = treat(noise, (one,), context(N))
     for at, edge in ((N // 2, 2600), (N // 4, (250 * 2600) ** 0.5)):  # the top, and half-way up
         piece = slice(at - 6000, at + 6000)
@@ -397,7 +397,7 @@ def test_strings_ring_along_in_the_key_and_as_long_as_they_say():
     heard = np.abs(ss.hilbert(ss.sosfilt(band, out[0])))
     fell = db(heard[int(0.8 * RATE)] / heard[int(0.3 * RATE)])
     assert fell == pytest.approx(-30, abs=3)
-    moved = after(where, (treatment("shift", semitones=-3, way="tape"),))
+    moved = after(where, (treatment("shift", semitones=-3, way="like tape"),))
     assert moved.key == Key("D#", "minor")
 
 
@@ -419,7 +419,7 @@ def test_the_tamer_holds_down_what_sticks_out_while_it_does(rng):
     noise = (rng.standard_normal((2, N)) * 0.02).astype(np.float32)
     rings = noise.copy()
     rings[:, RATE : 2 * RATE] += sine(2500, 1.0, level=0.3)
-    one = treatment("tamer", amount=100, above_db=6)
+    one = treatment("resonance tamer", amount=100, above_db=6)
     out = treat(rings, (one,), context(N))
     level = [np.abs(np.fft.rfft(x[0, RATE + 8000 : 2 * RATE - 8000])).max() for x in (rings, out)]
     assert -36 < db(level[1] / level[0]) < -8
@@ -444,12 +444,12 @@ def test_the_cleaner_takes_steady_noise_out_and_leaves_the_notes(rng):
     for beat in range(4):
         decay = np.exp(-np.arange(RATE // 2) / (0.1 * RATE)).astype(np.float32)
         notes[:, beat * RATE : beat * RATE + RATE // 2] = sine(440 + 110 * beat, 0.5) * decay
-    out = treat(noise + notes, (treatment("noise cleaner", reduction_db=18),), context(N))
+    out = treat(noise + notes, (treatment("noise reduction", reduction_db=18),), context(N))
     gaps = np.concatenate([out[:, b * RATE + 32_000 : (b + 1) * RATE - 3000] for b in range(4)], 1)
     assert db(rms(gaps) / rms(noise)) < -10
     heard = slice(1000, 6000)
     assert db(rms(out[:, heard]) / rms(notes[:, heard])) == pytest.approx(0, abs=0.5)
-    shut = treat(noise + notes, (treatment("noise cleaner", gate_db=-45),), context(N))
+    shut = treat(noise + notes, (treatment("noise reduction", gate_db=-45),), context(N))
     gaps = shut[:, 34_000 : RATE - 3000]
     assert db(rms(gaps) / rms(noise)) < -28
 
@@ -497,7 +497,7 @@ def test_trim_turns_narrows_and_keeps_the_lows_in_the_middle():
 def test_slow_plays_the_first_part_of_each_window_lower(speed, times):
     audio = sine(1000, 4.0, level=0.3)
     audio[:, RATE : 2 * RATE] = sine(1500, 1.0, level=0.3)  # the second half of the first window
-    out = treat(audio, (treatment("slow", speed=speed, window="1/1"),), context(N))
+    out = treat(audio, (treatment("half speed", speed=speed, window="1/1"),), context(N))
     first, second = out[:, 2000 : 2 * RATE - 2000], out[:, 2 * RATE + 2000 : 4 * RATE - 2000]
     for part in (first, second):
         found = main_hz(part, 100, 900)
@@ -512,7 +512,7 @@ def test_slow_plays_the_first_part_of_each_window_lower(speed, times):
 def test_onsets_stay_in_their_windows_when_slowed():
     audio = np.zeros((2, N), np.float32)
     audio[:, RATE // 2 : RATE // 2 + 500] = 0.5  # a quarter into the first bar
-    out = treat(audio, (treatment("slow", window="1/1"),), context(N))
+    out = treat(audio, (treatment("half speed", window="1/1"),), context(N))
     onset = int(np.flatnonzero(np.abs(out[0]) > 0.1)[0])
     assert abs(onset - RATE) < 0.005 * RATE  # half-way: twice as late
 
@@ -533,11 +533,11 @@ def test_stutter_repeats_a_slice_at_the_end_of_each_window(rng):
 
 def test_a_shadow_adds_an_octave_and_a_ghost_swells_up():
     audio = sine(660, 4.0, level=0.2)
-    out = treat(audio, (treatment("shadow"),), context(N))
+    out = treat(audio, (treatment("harmoniser"),), context(N))
     inside = out[:, 8000 : N // 4 - 8000]  # between two joins of the stretcher
     assert abs(1200 * np.log2(main_hz(inside, 250, 450) / 330)) < 3
     assert main_hz(out, 550, 800) == pytest.approx(660, rel=0.001)
-    ghost = treat(impulse(N, at=2 * RATE), (treatment("ghost", decay_s=1.0),), context(N))
+    ghost = treat(impulse(N, at=2 * RATE), (treatment("reverse reverb", decay_s=1.0),), context(N))
     before, after = ghost[:, RATE : 2 * RATE], ghost[:, 2 * RATE + 3000 : 3 * RATE]
     assert db(rms(after) / rms(before)) < -30
     early, late = ghost[:, RATE : RATE + 9000], ghost[:, 2 * RATE - 20_000 : 2 * RATE - 8000]
@@ -547,7 +547,7 @@ def test_a_shadow_adds_an_octave_and_a_ghost_swells_up():
 # --- stretches ------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("kind", sorted(set(KINDS) - {"shift", "shadow"}))
+@pytest.mark.parametrize("kind", sorted(set(KINDS) - {"shift", "harmoniser"}))
 @pytest.mark.parametrize("start", [-3000, 60_000])
 def test_a_stretch_is_that_of_the_whole(kind, start, rng):
     """Exactly where a treatment hears only what is near, nearly where it is heard for a moment."""
@@ -557,8 +557,8 @@ def test_a_stretch_is_that_of_the_whole(kind, start, rng):
     piece = runner((one,), where).stretch(audio, start, count)
     if piece is None:
         assert kind in (
-            "backward",
-            "ghost",
+            "reverse",
+            "reverse reverb",
             "hall",
             "echo",
             "tape echo",
@@ -585,7 +585,9 @@ def test_a_stretch_is_that_of_the_whole(kind, start, rng):
 @st.composite
 def lines(draw):
     made = []
-    kinds = sorted(set(KINDS) - {"shift", "shadow"})  # they have tests of their own, and are slow
+    kinds = sorted(
+        set(KINDS) - {"shift", "harmoniser"}
+    )  # they have tests of their own, and are slow
     for i in range(draw(st.integers(1, 8))):
         kind = KINDS[draw(st.sampled_from(kinds))]
         settings = {}
@@ -670,10 +672,11 @@ def test_a_line_file_is_laid_on_a_wav_as_a_loop_and_once(tmp_path, capsys):
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("[[treatments]]\nkind = 'ecko'", "no treatment is called 'ecko'; did you mean 'echo'"),
+        ("[[treatments]]\nkind = 'ecko'", "there is no treatment called 'ecko'; did you mean "
+                                          "'echo'"),
         ("[[treatments]]\nkind = 'echo'\n[treatments.settings]\nfeedback = 200",
          "treatment 1 (echo): feedback is 200 %, but must lie between 0 and 92 %"),
-        ("[[treatments]]\nkind = 'echo'\nblend = 2", "blend is 2, but must lie between 0 and 1"),
+        ("[[treatments]]\nkind = 'echo'\nblend = 2", "dry/wet is 2, but must lie between 0 and 1"),
         ("treatments = 3", "Expected `array`"),
         ("[[", "is not TOML"),
     ],
@@ -701,4 +704,4 @@ def test_treatments_are_listed_for_people_and_programs(capsys):
     feedback = next(s for s in echo["settings"] if s["name"] == "feedback")
     assert (feedback["min"], feedback["max"], feedback["unit"]) == (0, 92, "%")
     assert run("treatments") == 0
-    assert "tremolo (Motion): Level that sways." in capsys.readouterr().out
+    assert "tremolo (Motion): Level that rises and falls." in capsys.readouterr().out

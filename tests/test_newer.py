@@ -75,7 +75,7 @@ def test_a_sound_that_is_not_known_is_kept_named_and_silent(small_loop, tmp_path
     assert not use.known
     assert loop.unknown == (f"the sound {use.name} (design {use.version}), silent in "
                             f"{loop.layer('l1').name}",)  # fmt: skip
-    assert "Not known here, so kept as it is, and silent" in use.of.about
+    assert "Unknown here, kept as it is, and silent" in use.of.about
     engine = Engine()
     heard = engine.render(loop).audio
     without = engine.render(layer_edits.set_layer(small_loop, "l1", mute=True)).audio
@@ -97,7 +97,7 @@ def test_all_that_is_done_to_a_layer_can_be_done_to_a_silent_one(small_loop):
     loop = loop_edits.shift_key(loop, 3)
     loop = loop_edits.set_bars(loop, 4)
     assert loop.layer("l1").source.sound == STRANGE
-    with pytest.raises(CloudriftError, match="no sound is called 'dust harp'"):
+    with pytest.raises(CloudriftError, match="there is no sound called 'dust harp'"):
         layer_edits.use_newest_design(loop, "l1")
     chosen = layer_edits.set_sound(loop, "l1", "warm pad")
     assert chosen.unknown == ()
@@ -113,23 +113,24 @@ def test_a_silent_layer_says_so_where_it_is_looked_at(window, qtbot, small_loop,
     save(loop, path)
     opened(window, path)
     assert window.message.text() == (
-        "a.cloudrift: not known here, and kept in the file: the sound dust harp (design 3), "
+        "a.cloudrift contains data this version does not know; it stays in the file: the sound "
+        "dust harp (design 3), "
         f"silent in {loop.layer('l1').name}"
     )
     window.show_stage(1)
     window.session.select(layer_id="l1")
     inspector = window.layers.inspector
-    assert inspector.sound.text() == "Dust harp  ·  not known"
+    assert inspector.sound.text() == "Dust harp  ·  unknown"
     assert window.layers.heard.text().startswith(
         f"3 of 4 are heard, without {loop.layer('l1').name}"
     )
     words = [w.text() for w in inspector.findChildren(QLabel)]
-    assert any("no sound is called 'dust harp' here" in w for w in words)
+    assert any("there is no sound called 'dust harp' here" in w for w in words)
     assert not [name for name in inspector.fields if name.startswith("sound ")]
     assert window.layers.rows["l1"].sound.text() == "Dust harp: silent"
     window.show_stage(6)
     facts = [w.text() for w in window.deliver.inspector.findChildren(QLabel)]
-    assert any(w.startswith("Not heard in what is written: the sound dust harp") for w in facts)
+    assert any(w.startswith("Not exported: the sound dust harp") for w in facts)
     settled(qtbot, window.session)
 
 
@@ -163,8 +164,8 @@ def test_a_newer_file_is_edited_and_saved_in_the_window(window, newer, qtbot):
     path, raw, _ = newer
     opened(window, path)
     assert window.message.text() == (
-        "newer.cloudrift: not known here, and kept in the file: what a newer version of the "
-        "program has written into it"
+        "newer.cloudrift contains data this version does not know; it stays in the file: data that "
+        "a newer version of the program added"
     )
     session = window.session
     assert session.document.is_saved
@@ -201,7 +202,7 @@ def test_a_wrong_value_in_a_newer_file_is_named_by_its_place(newer):
 def test_no_more_is_set_aside_than_any_program_writes(newer):
     _, raw, _ = newer
     raw["loop"] |= {f"x{i}": i for i in range(MOST)}
-    with pytest.raises(CloudriftError, match="more than 10000 fields"):
+    with pytest.raises(CloudriftError, match="more than 10000 unknown fields"):
         document_from(json.dumps(raw).encode(), "x")
 
 
@@ -233,7 +234,7 @@ def test_a_document_without_sections_is_its_loop(small_loop):
     assert document.with_loop(small_loop) is document
     assert document.with_loop(replace(small_loop, tempo=60.0)).loop.tempo == 60
     assert Document.of(document) is document
-    with pytest.raises(CloudriftError, match="that section is not there"):
+    with pytest.raises(CloudriftError, match="that section no longer exists"):
         section_loop(document, "s1")
     assert document_from(json.dumps(text_of(document)).encode(), "x") == document
 

@@ -139,10 +139,10 @@ def test_inner_and_bass_are_what_is_left_and_skip_goes_by_thirds():
     span = Span(start_tick=0, length_ticks=1920, voices=(48, 60, 64, 67), root=0)
     assert [n.pitch for n in look(Lens(kind="inner"), (span,), C_MAJOR)] == [60, 64]
     assert [n.pitch for n in look(Lens(kind="bass"), (span,), C_MAJOR)] == [48]
-    skip = look(Lens(kind="broken", order="skip", step_ticks=480), (span,), C_MAJOR)
+    skip = look(Lens(kind="arpeggio", order="skip", step_ticks=480), (span,), C_MAJOR)
     assert [n.pitch for n in skip] == [48, 64, 60, 67]
     assert Lens(kind="bass", double="octave up", drop_every=3).text == (
-        "takes the lowest voice, with an octave up, every third note left out"
+        "lowest voice, with an octave up, every third note left out"
     )
     with pytest.raises(CloudriftError, match="high is 50, but must lie between 59 and 120"):
         Lens(low=48, high=50)
@@ -170,9 +170,9 @@ def test_top_broken_and_roots_take_what_they_say():
     assert [n.pitch for n in look(Lens(kind="top"), spans, C_MAJOR)] == [66]
     assert [n.pitch for n in look(Lens(kind="top", voices=2), spans, C_MAJOR)] == [61, 66]
     assert [n.pitch for n in look(Lens(kind="roots"), spans, C_MAJOR)] == [30]
-    up_down = Lens(kind="broken", order="up-down", skip_bass=True, step_ticks=480)
+    up_down = Lens(kind="arpeggio", order="up-down", skip_bass=True, step_ticks=480)
     assert [n.pitch for n in look(up_down, spans, C_MAJOR)] == [57, 61, 66, 61]
-    down = Lens(kind="broken", order="down", voices=2, step_ticks=480, octave=1)
+    down = Lens(kind="arpeggio", order="down", voices=2, step_ticks=480, octave=1)
     assert [n.pitch for n in look(down, spans, C_MAJOR)] == [78, 73, 78, 73]
 
 

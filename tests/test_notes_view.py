@@ -125,7 +125,7 @@ def test_notes_are_picked_by_a_box_and_moved_together_by_keys(view, qtbot):
     qtbot.keyClick(grid, KEY.Key_Up, CTRL)
     assert [n.pitch for n in view.moves.chosen] == [73, 76]
     qtbot.keyClick(grid, KEY.Key_Down)
-    assert [n.pitch for n in view.moves.chosen] == [71, 74]  # by steps of the scale
+    assert [n.pitch for n in view.moves.chosen] == [71, 74]  # up or down by scale steps
     qtbot.keyClick(grid, KEY.Key_Right, CTRL)
     assert {n.length_ticks for n in view.moves.chosen} == {720}
     qtbot.keyClick(grid, KEY.Key_M)
@@ -183,7 +183,7 @@ def test_lens_notes_are_let_go_before_they_are_changed(window, qtbot):
     place = middle(view, view.moves.notes[0])
     drag(qtbot, view.grid, place, place + QPoint(60, 0))
     assert session.loop == before
-    assert view.words.text().startswith("These notes follow the chords. Let go")
+    assert view.words.text().startswith("These notes follow the chords. Detach")
     view.open_tool("roll")
     assert not view.strip.isVisible()
     view.follow.click()
@@ -327,10 +327,10 @@ def test_what_a_slow_treatment_passes_over_is_shown_and_notes_are_pulled_into_th
     view = window.layers.notes
     assert not view.pull.isVisible()
     before = view.grid.grab().toImage()
-    slow = Treatment(id="t9", kind="slow", settings=(("speed", "a quarter"),))
+    slow = Treatment(id="t9", kind="half speed", settings=(("speed", "a quarter"),))
     session.apply("x", lambda p: line_edits.set_line(p, layer, (slow,)))
     assert view.pull.isVisible()
-    assert "slow: the first 25 % of every 1/1 is heard" in view.words.text()
+    assert "half speed: the first 25 % of every 1/1 plays" in view.words.text()
     assert slowed(session.loop, session.loop.layer(layer)).heard == ((0, 960), (3840, 4800))
     qtbot.wait(30)
     assert view.grid.grab().toImage() != before  # hatched
@@ -353,15 +353,15 @@ def test_after_drawing_nothing_is_picked_and_tools_say_what_they_change(view, qt
     qtbot.mouseRelease(grid, LEFT_BUTTON, pos=at(view, 490, 66))
     assert len(own(view)) == 5 and view.moves.picked == frozenset()
     view.open_tool("quantise")
-    assert strip.about.text() == "· nothing changes, set like this, on all 5 notes"
+    assert strip.about.text() == "· changes nothing at this setting, on all 5 notes"
     strip.apply()
-    assert "has changed nothing" in view.window().message.text()
+    assert "changed nothing" in view.window().message.text()
     view.open_tool("octave")
     assert strip.about.text() == "· changes all 5 notes"
     strip.close_strip()
     view.moves.pick(frozenset({own(view)[0].id}))
     view.open_tool("octave")
-    assert strip.about.text() == "· changes 1 picked note"
+    assert strip.about.text() == "· changes 1 selected note"
 
 
 @pytest.mark.parametrize(
@@ -391,12 +391,12 @@ def test_pasting_in_place_lays_the_copy_beside(view, qtbot):
     assert facts(view) == [*before, *((start + 3840, *rest) for start, *rest in before)]
     assert len(view.moves.picked) == 4
     qtbot.keyClick(grid, KEY.Key_V, CTRL)  # and again: there is no more room
-    assert len(own(view)) == 8 and "loop ends before that" in view.window().message.text()
+    assert len(own(view)) == 8 and "past the loop's end" in view.window().message.text()
 
 
 def test_copy_on_goes_by_bars(small_loop):
     around = own_notes.around(replace(small_loop, bars=16, metre=(3, 4)), 240)
     note = (Note(start_tick=0, length_ticks=240, pitch=60),)
     for after, bars in (("1 bar", 1), ("2 bars", 2), ("4 bars", 4), ("8 bars", 8)):
-        made, _left = use(TOOLS["copy on"], note, (), around, (("after", after),))
+        made, _left = use(TOOLS["repeat"], note, (), around, (("after", after),))
         assert [n.start_tick for n in made] == [0, bars * 2880]

@@ -52,7 +52,7 @@ def test_what_is_there_is_listened_to_once_and_found(folders, library):
     said = []
     counted = folders.index(never, lambda share, words: said.append((share, words)))
     assert counted == (4, 4, 1, ())
-    assert said[-1] == (1.0, "listening to your folders: 4 of 4 files")
+    assert said[-1] == (1.0, "analysing your folders: 4 of 4 files")
     assert names(search(folders)) == ["ember_120bpm_Em", "gull_90bpm_C#m", "low"]
     ember = search(folders, words="emb")[0].offer
     assert (ember.tempo, ember.key, ember.seconds) == (120.0, Key("E", "minor"), 4.0)
@@ -173,14 +173,14 @@ def test_folders_are_chosen_listened_to_and_searched_in_the_pane(qtbot, window, 
     pane.change_folders(also=library)
     qtbot.waitUntil(lambda: len(pane.found) == 3, timeout=60_000)
     assert pane.folders.isVisible() and pane.list.isVisible() and not pane.first_folder.isVisible()
-    assert "1 file could not be listened to" in window.message.text()
+    assert "1 file could not be analysed" in window.message.text()
     pane.search.setText("ember")
     qtbot.waitUntil(lambda: len(pane.found) == 1, timeout=10_000)
     pane.list.setCurrentItem(pane.list.topLevelItem(0))
     qtbot.mouseClick(pane.add, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: len(session.loop.layers) == 5, timeout=30_000)
     facts = session.loop.layers[-1].recorded.facts
-    assert facts.origin == "a folder of one's own" and facts.licence == ""
+    assert facts.origin == "one of your folders" and facts.licence == ""
     qtbot.mouseClick(pane.like, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: len(pane.found) == 2, timeout=10_000)
     pane.search.setText("")

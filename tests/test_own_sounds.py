@@ -204,11 +204,11 @@ def test_a_loop_carries_it_and_is_read_where_the_files_are_not(small_loop, own, 
     ):
         load(bare, ClipStore())
     assert load(bare) == loop
-    with pytest.raises(CloudriftError, match="open the file that carries it"):
+    with pytest.raises(CloudriftError, match="open the file that contains it"):
         save(loop, tmp_path / "d.cloudrift", ClipStore())
     assert not (tmp_path / "d.cloudrift").exists()
     deaf = Engine(clips=ClipStore())
-    with pytest.raises(CloudriftError, match="open the file that carries it"):
+    with pytest.raises(CloudriftError, match="open the file that contains it"):
         deaf.render(layer_edits.set_sound_setting(loop, "l1", "stretch", 90.0))
     deaf.close()
 
@@ -249,7 +249,7 @@ def test_a_store_keeps_each_clip_once_and_goes_with_its_folder(tmp_path, clips):
 def test_no_name_of_a_clip_leads_out_of_its_folder(name, clips):
     clips.record(tone(60), RATE)
     assert name not in clips
-    with pytest.raises(CloudriftError, match="is not here"):
+    with pytest.raises(CloudriftError, match="is missing"):
         clips.file(name)
     with pytest.raises(CloudriftError, match="does not name a recording"):
         Recording(clip=name, root=60.0)
@@ -310,7 +310,7 @@ def test_one_shots_become_a_sound_on_the_shelf(window, qtbot, tmp_path):
     shelf.bring_files([tmp_path / "nothing here"])
     qtbot.waitUntil(lambda: "no WAV, FLAC" in window.message.text(), timeout=20_000)
     shelf.take_own(use.own)  # the same once more: nothing is overwritten
-    assert window.message.text() == "Kept on the shelf as Gutter 2: Gutter is there already"
+    assert window.message.text() == "Saved on the shelf as Gutter 2: Gutter already exists"
     assert [o.own.name for o in own_sounds()] == ["Gutter", "Gutter 2"]
 
 

@@ -79,11 +79,11 @@ def test_a_layer_is_played_in_with_the_chosen_layer_s_sound(drawer):
     assert "makes a layer" in drawer.words.text()
     play(drawer, (70, 66), (2000, 69))
     added = session.loop.layers[-1]
-    assert added.name == "Played in"
+    assert added.name == "Recorded"
     assert added.source.sound == before.layers[0].source.sound
     assert facts(session, added.id) == [(0, 66, 77), (1920, 69, 77)]
     assert session.selection.layer_id == added.id
-    assert "put down as a new layer" in drawer.words.text()
+    assert "recorded as a new layer" in drawer.words.text()
     drawer.grid.setCurrentText("as played")  # quantised afterwards, in the same step
     assert facts(session, added.id) == [(70, 66, 77), (2000, 69, 77)]
     session.document.undo()
@@ -117,15 +117,15 @@ def test_a_layer_played_in_after_chords_leaves_the_chords_there(drawer):
     play(drawer, (0, 73))
     play(drawer, (960, 76))
     assert session.loop.chords == chords
-    assert [x.name for x in session.loop.layers[-2:]] == ["Played in", "Played in 2"]
+    assert [x.name for x in session.loop.layers[-2:]] == ["Recorded", "Played in 2"]
     first = session.loop.layers[-2].id
-    drawer._choose_take(1)  # the first of the layers is there already
-    assert "in the loop already" in drawer.words.text()
+    drawer._choose_take(1)  # the first of the layers already exists
+    assert "already in the loop" in drawer.words.text()
     assert session.selection.layer_id == first
     drawer._choose_take(0)  # chords go on top of the layers
-    assert [x.name for x in session.loop.layers[-2:]] == ["Played in", "Played in 2"]
+    assert [x.name for x in session.loop.layers[-2:]] == ["Recorded", "Played in 2"]
     session.document.undo()  # the chords were as they are: the newest step is the second layer
-    assert session.loop.layers[-1].name == "Played in"
+    assert session.loop.layers[-1].name == "Recorded"
     session.document.undo()
     assert session.loop.chords == chords and session.loop.layers == before.layers
     session.document.undo()
@@ -272,9 +272,8 @@ def test_midi_files_and_one_shots_are_dropped_on_the_stage(qtbot, window, midi_p
 def test_layers_are_heard_one_more_at_a_time(window):
     session = window.session
     for count in (1, 2, 3, 4):
-        window.layers.hear_one_more()
+        window.add_up()
         assert len(session.hearing.heard_loop.heard()) == count
-    window.layers.hear_one_more()
     assert not session.hearing.alone
     assert not session.document.history.can_undo  # listening is no edit
     session.select(layer_id="l4")
@@ -297,7 +296,7 @@ def test_eleven_parts_of_a_midi_file_stay_below_full_scale_together(bare_chords,
     assert -20 < loop.layers[0].level_db < -4
     peaks = [np.abs(engine.stem(loop, layer)).max() for layer in loop.layers]
     assert 0.35 < np.abs(engine.render(loop).audio).max() < 1.0 and max(peaks) < 0.5
-    # Beside what is there already there is less room; of few notes none is turned down.
+    # Beside what already exists there is less room; of few notes none is turned down.
     assert put_layers(loop, parts[:4]).layers[-1].level_db < loop.layers[0].level_db
     assert put_layers(bare_chords, [("glass bell", line[:1])]).layers[-1].level_db == 0.0
 

@@ -51,9 +51,9 @@ def test_pictures_say_what_is_so():
     assert at(compressor, -10) - at(compressor, -30) == pytest.approx(5, abs=0.2)
     assert at(compressor, -50) == pytest.approx(-50, abs=0.1)
     assert drawn("tremolo", depth=80).curves[0].min() == pytest.approx(20, abs=1)
-    slow = drawn("slow", window="1/1")
+    slow = drawn("half speed", window="1/1")
     assert at(slow, 3.9) == pytest.approx(1.95, abs=0.1)  # half-way into the bar at its end
-    kept = drawn("backward")
+    kept = drawn("reverse")
     assert at(kept, 0.1) == pytest.approx(1.9, abs=0.1)  # a chord every two beats
     wow = drawn("weathering", wear=100, wow_cents=30)
     assert np.abs(wow.curves[0]).max() == pytest.approx(30, rel=0.15)

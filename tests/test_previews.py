@@ -106,7 +106,7 @@ def test_an_edit_that_is_refused_shows_nothing(session, views):
 def test_what_stands_in_place_of_the_loop_stays_in_front(session, views):
     one, other = (Preview(session.hearing.previews, view) for view in views)
     whole = slower(session.loop)
-    one.put(whole, "not begun yet", alone=frozenset(), instead=True)
+    one.put(whole, "not started yet", alone=frozenset(), instead=True)
     other.put(louder, "louder")
     assert session.hearing.shown is whole
     assert session.hearing.instead
@@ -212,5 +212,5 @@ def test_an_old_moment_in_place_of_now_gives_way_and_the_sheet_says_so(window, q
     assert "now: opened" in sheet.says.text()
     session.apply("louder", louder)
     assert session.hearing.shown is session.loop
-    assert sheet.says.text() == "bare against treated is compared"
+    assert sheet.says.text() == "comparing bare and treated"
     sheet.close()

@@ -220,7 +220,7 @@ def test_a_print_is_renamed_and_forgotten_and_what_was_cut_from_it_stays(generat
     assert less.loop.layers[-1].flipped == replace(document.loop.layers[-1].flipped, print_id="")
     assert_true(less, clips)
     for edit in (forget_print, lambda d, one: rename_print(d, one, "x")):
-        with pytest.raises(CloudriftError, match="that print is not there any more"):
+        with pytest.raises(CloudriftError, match="that print no longer exists"):
             edit(less, "p4")
 
 
@@ -249,7 +249,7 @@ def test_all_prints_are_listed_flipped_anew_renamed_and_forgotten(
     text = sheet.list.item(0).text()
     assert text.startswith("Print 1, Whole loop\nF♯ minor, 140 BPM, 2 bars, 3.4 s, ")
     assert text.endswith(" MB")
-    assert sheet.says.text() == "Cut from it: Print 1, Whole loop."
+    assert sheet.says.text() == "Flips of it: Print 1, Whole loop."
     sheet.anew.click()
     qtbot.waitUntil(lambda: len(stage.flips()) == 2, timeout=60_000)
     assert stage.layer.name == "Print 1, Whole loop 2"
@@ -262,9 +262,9 @@ def test_all_prints_are_listed_flipped_anew_renamed_and_forgotten(
     assert sheet.list.item(0).text().startswith("Print 1")
     session.document.redo()
     sheet.forget.click()
-    assert sheet.list.count() == 0 and "Nothing is printed yet" in sheet.says.text()
+    assert sheet.list.count() == 0 and "No prints yet" in sheet.says.text()
     assert not sheet.forget.isEnabled() and not stage.again.isVisible()
-    assert len(stage.flips()) == 2 and "Night is forgotten" in window.message.text()
+    assert len(stage.flips()) == 2 and "Night is deleted" in window.message.text()
     session.document.undo()
     assert sheet.list.count() == 1 and stage.again.isVisible()
     sheet.close()
@@ -272,7 +272,7 @@ def test_all_prints_are_listed_flipped_anew_renamed_and_forgotten(
 
 def test_what_was_printed_of_a_print_follows_in_the_window(qtbot, window, stage):
     session = window.session
-    stage.hands["Backward, chords in order"].click()
+    stage.hands["Reversed, chords in order"].click()
     stage.result.use_it()
     session.select(layer_id=stage.layer.id)
     stage.printing.print_chosen()

@@ -196,14 +196,14 @@ def test_a_shift_that_is_hardly_blended_in_does_not_move_the_key(small_loop, ble
     loop = line_edits.add_treatment(loop, None, "shift")
     one = loop.line[0].id
     loop = line_edits.set_treatment_setting(loop, None, one, "semitones", -3)
-    loop = line_edits.set_treatment_setting(loop, None, one, "way", "hold")
+    loop = line_edits.set_treatment_setting(loop, None, one, "way", "keep length")
     loop = line_edits.set_treatment(loop, None, one, blend=blend)
     moved = (loop.sounding_key.pc - loop.key.pc) % 12
     assert moved == (9 if blend == 1 else 0)
 
 
 def test_chord_places_are_stretched_with_tape(small_loop):
-    tape = Treatment(id="t1", kind="shift").set("semitones", -12).set("way", "tape")
+    tape = Treatment(id="t1", kind="shift").set("semitones", -12).set("way", "like tape")
     context = loop_context(small_loop)
     from cloudrift.texture.treatment import after, time_ratio
 
@@ -214,7 +214,7 @@ def test_chord_places_are_stretched_with_tape(small_loop):
 
 
 def test_a_treatment_that_cuts_at_chords_is_made_anew_where_they_move(small_loop):
-    loop = line_edits.add_treatment(line_edits.set_line(small_loop, None, ()), None, "backward")
+    loop = line_edits.add_treatment(line_edits.set_line(small_loop, None, ()), None, "reverse")
     moved = replace(loop, chords=(
         replace(loop.chords[0], length_ticks=1920),
         replace(loop.chords[1], start_tick=1920,
@@ -300,7 +300,7 @@ def test_a_treated_file_says_the_key_and_tempo_that_are_heard(tmp_path, tonic):
     loop = line_edits.add_treatment(loop, None, "shift")
     one = loop.line[0].id
     loop = line_edits.set_treatment_setting(loop, None, one, "semitones", -12 + 5)
-    loop = line_edits.set_treatment_setting(loop, None, one, "way", "tape")
+    loop = line_edits.set_treatment_setting(loop, None, one, "way", "like tape")
     order = Order(parts=("loop", "stems"), bits=16)
     files = {path.name: chunks_of(path) for path in deliver(loop, tmp_path, order)}
     treated = next(c for name, c in files.items() if "bare" not in name and "stem" not in name)

@@ -85,8 +85,8 @@ def test_a_curve_and_a_blend_are_equal_to_the_last_bit(monkeypatch, rng):
 
 
 @compiled
-@pytest.mark.parametrize("kind", ["weathering", "chorus", "doubler", "smear", "hall", "warm",
-                                  "tape", "tape echo", "cloud", "slow"])  # fmt: skip
+@pytest.mark.parametrize("kind", ["weathering", "chorus", "doubler", "granular", "hall", "warm",
+                                  "tape", "tape echo", "cloud", "half speed"])  # fmt: skip
 def test_treatments_are_the_same(monkeypatch, rng, kind):
     audio = (rng.standard_normal((2, 70_000)) * 0.1).astype(np.float32)
     context = Context(rate=44_100, exact_frames=70_000.0, tempo=120.0)

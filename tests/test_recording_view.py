@@ -52,8 +52,8 @@ def test_a_recording_comes_in_by_its_label_and_says_what_is_to_be_decided(brough
     source = recorded(brought)
     assert (source.facts.tempo, source.facts.key) == (100.0, Key("E", "minor"))
     assert (source.facts.kind, source.fit, source.semitones) == ("loop", "tempo", 0.0)
-    assert "ember loop came in as a loop, from 100 to 140 BPM" in brought.message.text()
-    assert "to be in key it goes up 2 or down 10" in brought.message.text()
+    assert "ember loop imported as a loop, from 100 to 140 BPM" in brought.message.text()
+    assert "to be in key it needs up 2 or down 10" in brought.message.text()
     assert brought.layers.recording.isVisible() and not brought.layers.notes.isVisible()
     assert brought.session.selection.layer_id == brought.session.loop.layers[-1].id
     assert source.facts.origin == "the file ember_loop_100bpm_Em.wav"
@@ -217,7 +217,7 @@ def test_a_mislabelled_recording_is_noticed_and_not_changed(qtbot, window, file)
     qtbot.waitUntil(lambda: len(window.session.loop.layers) == 5, timeout=30_000)
     source = recorded(window)
     assert (source.facts.tempo, source.facts.key) == (87.0, Key("Eb", "major"))
-    assert "written E♭ major, heard E minor" in window.layers.recording.words.text()
+    assert "written E♭ major, estimated E minor" in window.layers.recording.words.text()
 
 
 def test_files_are_dropped_on_the_stage(qtbot, window, file, tmp_path):
@@ -291,7 +291,7 @@ def test_listening_is_stopped(qtbot, window, file, monkeypatch):
     gate.set()
     settled(qtbot, window.session)
     assert window.session.loop is before
-    assert "no recording is listened to" in window.message.text()
+    assert "stopped analysing recordings" in window.message.text()
 
 
 def test_it_is_saved_opened_and_sounds_the_same(qtbot, brought, tmp_path):
@@ -311,7 +311,7 @@ def test_a_layer_that_is_a_recording_does_what_layers_do(qtbot, brought):
     """Twin, park, group, notes: nothing that needs notes breaks on it."""
     session, inspector = brought.session, brought.layers.inspector
     layer_id = session.loop.layers[-1].id
-    for act in ("Twin", "Copy", "Up", "Park"):
+    for act in ("Twin", "Duplicate", "Up", "Turn off"):
         session.select(layer_id=layer_id)
         qtbot.mouseClick(inspector.acts[act], Qt.MouseButton.LeftButton)
     assert sum(x.recorded is not None for x in session.loop.layers) == 3
@@ -368,12 +368,12 @@ def test_clashes_are_spelled_in_the_recordings_own_key(small_loop):
 def test_a_loop_that_begins_with_a_recording_takes_what_it_needs_from_it(qtbot, brought):
     session, view = brought.session, brought.layers.recording
     acts = {action.text(): action for action in view.take.menu().actions()}
-    acts["Its tempo for the loop"].trigger()
+    acts["Use its tempo"].trigger()
     assert session.loop.tempo == 100
-    acts["Its key for the loop, all else with it"].trigger()
+    acts["Use its key, transposing the rest"].trigger()
     assert session.loop.key == Key("E", "minor") and recorded(brought).semitones == 0
     before = session.loop.chords
-    acts["Its chords as the row"].trigger()
+    acts["Use its chords"].trigger()
     qtbot.waitUntil(lambda: session.loop.chords != before, timeout=30_000)
     assert {c.root for c in session.loop.chords} == {4}
     acts["Its bass as a layer"].trigger()
@@ -383,7 +383,7 @@ def test_a_loop_that_begins_with_a_recording_takes_what_it_needs_from_it(qtbot, 
         session.document.undo()
     assert session.loop.tempo == 140 and len(session.loop.layers) == 5
     brought.session.apply("x", lambda p: recordings.set_own_key(p, p.layers[-1].id, None))
-    acts["Its key for the loop, all else with it"].trigger()
+    acts["Use its key, transposing the rest"].trigger()
     assert "key is not known" in brought.message.text()
 
 

@@ -64,7 +64,7 @@ def test_note_weights_tell_the_notes_and_the_bass():
 
 
 def test_what_cannot_be_told_is_said(tmp_path):
-    with pytest.raises(CloudriftError, match="too few beginnings of notes"):
+    with pytest.raises(CloudriftError, match="too few onsets"):
         listen(np.zeros((2, 44_100), np.float32), DEFAULT_RATE, "silence.wav")
     with pytest.raises(CloudriftError, match="could not read"):
         read_reference(tmp_path / "none.wav")

@@ -67,10 +67,10 @@ def test_a_change_runs_only_what_follows_from_it(engine, small_loop):
     last = small_loop.line[-1].id
     assert runs(small_loop) == []
     assert runs(line_edits.set_treatment_setting(small_loop, None, last, "low_cut_hz", 50)) == [
-        "Cuts"
+        "Low and high cut"
     ]
     pan = layer_edits.set_layer(small_loop, small_loop.layers[1].id, pan=0.5)
-    assert runs(pan) == ["Cuts", "Weathering", "mix"]
+    assert runs(pan) == ["Low and high cut", "Weathering", "mix"]
     one = small_loop.layers[2]
     changed = runs(line_edits.set_treatment(small_loop, one.id, one.line[0].id, on=False))
     assert changed == ["Cuts", "Hall", "Weathering", "mix"]
@@ -137,7 +137,7 @@ def test_many_edits_in_a_row_do_not_drift(engine, small_loop):
 def test_backward_with_chords_kept_has_the_same_chords_in_the_same_order(engine):
     loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=4, title="x")
     loop = bare_of(replace(loop, layers=loop.layers[:1]))
-    backward = line_edits.add_treatment(loop, None, "backward")
+    backward = line_edits.add_treatment(loop, None, "reverse")
     forward_audio, backward_audio = engine.render(loop).audio, engine.render(backward).audio
     names = []
     for chord in loop.chords:
@@ -166,7 +166,7 @@ def test_pitching_the_whole_loop_moves_the_sounding_key(engine, small_loop, semi
 
 def test_tape_on_the_whole_loop_moves_key_tempo_and_length(engine, small_loop):
     loop = line_edits.add_treatment(small_loop, None, "shift", 0)
-    for name, value in (("semitones", -2.0), ("way", "tape")):
+    for name, value in (("semitones", -2.0), ("way", "like tape")):
         loop = line_edits.set_treatment_setting(loop, None, loop.line[0].id, name, value)
     assert loop.sounding_key.plain == "E minor"
     assert loop.sounding_tempo == pytest.approx(140 * 2 ** (-2 / 12))
@@ -180,7 +180,7 @@ def test_tape_on_a_layer_keeps_it_on_the_grid(engine, small_loop):
     layer = small_loop.layers[0]
     loop = line_edits.add_treatment(small_loop, layer.id, "shift")
     added = loop.layer(layer.id).line[-1].id
-    for name, value in (("semitones", -5.0), ("way", "tape")):
+    for name, value in (("semitones", -5.0), ("way", "like tape")):
         loop = line_edits.set_treatment_setting(loop, layer.id, added, name, value)
     audio = engine.audio(layer_node(loop, loop.layer(layer.id), engine.tones))
     assert audio.shape[1] == loop.frames
@@ -282,7 +282,7 @@ def test_a_draft_lays_one_chord_bare_into_the_loop_and_leaves_the_rest(engine, s
     root = chroma(out[:, inside], after.rate)
     assert {int(p) for p in np.argsort(root)[-3:]} <= {v % 12 for v in chord.voices}
     assert keeps_places(small_loop)
-    assert not keeps_places(line_edits.add_treatment(small_loop, None, "backward"))
+    assert not keeps_places(line_edits.add_treatment(small_loop, None, "reverse"))
 
 
 def test_a_step_is_no_follower_of_one_at_another_tempo():

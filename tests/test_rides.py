@@ -99,7 +99,7 @@ def test_a_filter_that_rides_is_at_each_place_what_it_is_there(noise):
         ("weathering", "wear", ((0, 20), (BAR, 60))),
         ("compressor", "threshold_db", ((0, -40), (BAR, -10))),
         ("trim", "width", ((0, 0), (BAR, 200))),
-        ("slow", "blend", ((0, 0), (BAR, 100))),
+        ("half speed", "blend", ((0, 0), (BAR, 100))),
     ],
 )
 def test_what_rides_goes_round_and_makes_no_step(noise, kind, name, pairs):
@@ -153,7 +153,7 @@ def test_a_layers_level_rides_and_its_lowest_is_silence(small_loop):
 @pytest.mark.parametrize(
     ("make", "says"),
     [
-        (lambda: riding("cuts", "slope", (0, 12)), "no setting is called 'slope'"),
+        (lambda: riding("cuts", "slope", (0, 12)), "there is no setting called 'slope'"),
         (lambda: riding("shift", "semitones", (0, 1)), "semitones cannot ride"),
         (lambda: riding("echo", "way", (0, 1)), "way cannot ride"),
         (lambda: riding("hall", "decay_s", (0, 99)),
@@ -176,8 +176,8 @@ def test_a_treatment_that_is_not_known_is_named_kept_and_passed_by(small_loop, t
     newer = Treatment(id="t8", kind="hall", version=7, settings=(("mirrors", 4.0),))
     assert not strange.acts
     assert not newer.acts
-    assert "no treatment is called 'grundle' here: kept, and passed by" in strange.says
-    assert "made with design 7 of hall; here it is known up to 1" in newer.says
+    assert "there is no treatment called 'grundle' here: kept, and bypassed" in strange.says
+    assert "made with design 7 of hall; known here up to 1" in newer.says
     line = (strange, treatment("cuts"), newer)
     assert [len(group) for group in fused(line)] == [1]
     loop = line_edits.set_line(small_loop, None, line)
@@ -186,8 +186,8 @@ def test_a_treatment_that_is_not_known_is_named_kept_and_passed_by(small_loop, t
     assert load(path) == loop  # nothing of them is lost
     assert loop.line[0].settings == (("rate", 3.0),)
     assert loop.unknown == (
-        "the treatment grundle (design 2), passed by",
-        "the treatment hall (design 7), passed by",
+        "the treatment grundle (design 2), bypassed",
+        "the treatment hall (design 7), bypassed",
     )
 
 
@@ -231,7 +231,7 @@ def test_a_shape_drawn_once_comes_again_every_beat(noise):
     assert np.allclose(level[::2], level[0], atol=1.0)
     assert level[0] < -19
     assert np.allclose(level[1::2], 0, atol=0.3)
-    with pytest.raises(CloudriftError, match="comes every 5 ticks, but must every 120"):
+    with pytest.raises(CloudriftError, match="repeats every 5 ticks, but must every 120"):
         one.with_ride("gain_db", points((0, 0)), 5)
 
 
@@ -245,20 +245,20 @@ def test_two_values_ride_at_once(noise):
 
 
 def test_a_blend_that_rides_on_another_length_is_whole(noise):
-    one = riding("shift", "blend", (0, 0), (BAR, 100), way="tape", semitones=-3)
-    still = treatment("shift", way="tape", semitones=-3)
+    one = riding("shift", "blend", (0, 0), (BAR, 100), way="like tape", semitones=-3)
+    still = treatment("shift", way="like tape", semitones=-3)
     assert np.array_equal(*(treat(noise, (x,), context(N)) for x in (one, still)))
 
 
 def test_words_say_how_far_a_value_rides():
     one = riding("cuts", "high_cut_hz", (0, 700), (BAR, 15_000), low_cut_hz=20)
-    assert one.says == "takes away above 700 Hz, 24 dB an octave · high cut rides 700 Hz to 15 kHz"
+    assert one.says == "cuts above 700 Hz, 24 dB an octave · high cut rides 700 Hz to 15 kHz"
 
 
 @pytest.mark.parametrize(
     ("kind", "name", "low", "high"),
-    [("swirl", "depth", 0, 100), ("compressor", "threshold_db", -50, -10),
-     ("hall", "low_cut_hz", 60, 1500), ("tamer", "amount", 0, 100)],
+    [("phaser", "depth", 0, 100), ("compressor", "threshold_db", -50, -10),
+     ("hall", "low_cut_hz", 60, 1500), ("resonance tamer", "amount", 0, 100)],
 )  # fmt: skip
 def test_running_it_where_it_is_heard_is_the_same_as_running_all_of_it(
     noise, kind, name, low, high

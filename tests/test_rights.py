@@ -286,7 +286,7 @@ def test_people_and_shares():
     assert "98.00" not in as_text(sheet_of(SMALL))
     short = with_person(PEOPLE, replace(PEOPLE.people[1], share=38.0))
     assert sheet_of(SMALL, short).open == ("the shares add up to 98.00 %, not 100 %",)
-    assert sheet_of(SMALL, Credits()).open == ("nobody is named who wrote it",)
+    assert sheet_of(SMALL, Credits()).open == ("no author is named",)
     assert renamed(PEOPLE, "Tern", " Tide ").people[1].name == "Tide"
     assert shared_evenly(Credits()) == Credits()
     unstated = sheet_of(SMALL, replace(PEOPLE, licence=""))
@@ -296,10 +296,10 @@ def test_people_and_shares():
 @pytest.mark.parametrize(("make", "says"), [
     (lambda: Person(name=""), "a person"),
     (lambda: Person(name="A", share=120), "share of A"),
-    (lambda: Person(name="A", did=("danced",)), "'danced' is nothing that people do"),
+    (lambda: Person(name="A", did=("danced",)), "'danced' is not a role"),
     (lambda: Credits(people=(Person(name="A"), Person(name="A"))), "people"),
     (lambda: renamed(PEOPLE, "Tern", "Ada Wren"), "people"),
-    (lambda: read_person("A:wrote:much"), "'much' is no number"),
+    (lambda: read_person("A:wrote:much"), "'much' is not a percentage"),
     (lambda: read_person("A:wrote:nan"), "share of A"),
 ])  # fmt: skip
 def test_what_cannot_be_is_said(make, says):
@@ -353,7 +353,7 @@ def test_it_is_written_as_text_csv_json_and_a_page():
     sheet = sheet_of(loop, replace(PEOPLE, maker="Tern & Tide Audio"))
     text = as_text(sheet)
     assert "Ada Wren: wrote, played, 60.00 %" in text and CLIP in text
-    assert "Handed on by: Tern & Tide Audio" in text
+    assert "Passed on by: Tern & Tide Audio" in text
     assert text.rstrip().endswith("it is for limited use")
     rows = list(csv.reader(io.StringIO(as_csv(sheet))))
     assert tuple(rows[0]) == COLUMNS and {len(row) for row in rows} == {len(COLUMNS)}
@@ -424,4 +424,4 @@ def test_checks_at_the_command_line(tmp_path):
     assert row["severity"] == "must" and "limited use" in row["measured"]
     assert run("check", tmp_path / "a.cloudrift", "--only", "peek")[0] != 0
     code, said = run("check", tmp_path / "a.cloudrift", "--only", "loudness", "--target", "-14")
-    assert code == 0 and re.search(r"written with \+\d\.\d dB: −14\.0 LUFS", said)
+    assert code == 0 and re.search(r"exported at \+\d\.\d dB: −14\.0 LUFS", said)

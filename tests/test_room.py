@@ -108,7 +108,7 @@ def test_two_layers_in_one_register_crowd_and_an_octave_parts_them(small_loop):
     assert all(len(level) == len(room.edges_hz) - 1 for level in room.levels.values())
     worst = room.crowded[0]
     words = in_words(worst, loop)
-    assert words.startswith("Dusk keys and Bright grand are")
+    assert words.startswith("Dusk keys and Bright grand crowd each other")
     assert words.endswith("Hz")
     apart = layer_edits.set_sound(loop, loop.layers[1].id, "round sub")
     apart = layer_edits.set_lens(apart, loop.layers[1].id, kind="roots")
@@ -128,7 +128,7 @@ def test_room_and_notes_on_the_command_line(small_loop, tmp_path, capsys):
         assert 30 <= one["low_hz"] < one["high_hz"] <= 16_100
     assert run("room", path) == 0
     said = capsys.readouterr().out
-    assert ("in each other's way" in said) == bool(crowded)
+    assert ("crowd each other" in said) == bool(crowded)
 
     assert run("notes", path, "--json") == 0
     layers = json.loads(capsys.readouterr().out)
@@ -230,7 +230,7 @@ def test_the_stage_shows_the_room_and_helps_with_one_press(window, qtbot):
     for layer in session.loop.layers[1:]:
         session.apply("x", lambda loop, i=layer.id: layer_edits.remove_layer(loop, i))
     qtbot.waitUntil(lambda: len(view.room.levels) == 1, timeout=60_000)
-    assert view.words.text() == "every layer has its own place"
+    assert view.words.text() == "no crowding"
     assert not view.helps["Cut"].isVisible()
 
 
@@ -298,7 +298,7 @@ def test_a_gap_for_a_voice_is_measured(window, qtbot):
     qtbot.waitUntil(lambda: view.room is not None, timeout=60_000)
     view.for_voice.click()
     assert view.map.gap == (300.0, 3400.0)
-    assert "dB of the loop's loudness is there, asked −6.0 dB; most from " in view.gap_words.text()
+    assert "dB of the loop's loudness, wanted at most −6.0 dB; most from " in view.gap_words.text()
     view.gap_fields["level"].type_text("0")
     assert view.gap_words.text().startswith("there is room")
     view.gap_fields["level"].type_text("-30")

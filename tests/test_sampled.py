@@ -283,13 +283,13 @@ def test_what_an_sfz_asks_beyond_that_is_listed(folder):
 
 
 @pytest.mark.parametrize(("text", "words"), [
-    ("<region> sample=gone.wav", "is not there"),
-    ("<region> sample=../../../etc/passwd", "lies outside"),
-    ("<region> sample=/etc/passwd", "lies outside"),
-    ("<region> sample=samples/low.wav key=x9y", "is no number"),
-    ("<region> sample=samples/low.wav volume=nan", "no number that can be"),
+    ("<region> sample=gone.wav", "is missing"),
+    ("<region> sample=../../../etc/passwd", "is outside"),
+    ("<region> sample=/etc/passwd", "is outside"),
+    ("<region> sample=samples/low.wav key=x9y", "is not a number"),
+    ("<region> sample=samples/low.wav volume=nan", "is not a possible number"),
     ('#include "kit.sfz"', "includes itself"),
-    ("", "names no sample"),
+    ("", "has no sample that plays"),
     ("<region>" * 5000 + " sample=samples/low.wav", "more than 4096"),
 ])  # fmt: skip
 def test_a_bad_sfz_is_said_in_a_sentence(folder, text, words):
@@ -423,7 +423,7 @@ def test_the_sheet_asks_for_what_it_needs(qtbot, window):
     sheet.search.setText("nothing like it")
     sheet.name.setText("Mine")
     sheet.make.click()
-    assert sheet.words.text() == "Choose one of the instruments." and not chosen
+    assert sheet.words.text() == "Select an instrument." and not chosen
     sheet.search.setText("")
     sheet.make.click()
     assert chosen == [(0, "Mine", "")]

@@ -212,7 +212,7 @@ def test_a_name_that_is_not_utf_8_is_worked_with(window, tmp_path, capfd):
 
     with pytest.raises(SystemExit):
         main(["info", str(path)])
-    assert "caf? ?.cloudrift is no whole loop file" in capfd.readouterr().err
+    assert "caf? ?.cloudrift is not a complete loop file" in capfd.readouterr().err
 
 
 @pytest.mark.parametrize("name", ["-rf.cloudrift", "a\nb.cloudrift", "x" * 245 + ".cloudrift"],
@@ -258,7 +258,7 @@ def test_long_names_are_cut_where_they_become_files(small_loop, tmp_path):
 
 @pytest.mark.parametrize(("words", "mine", "theirs"), [
     ("Keep both", "Ice Road 2.cloudrift", 44), ("Replace it", "Ice Road.cloudrift", 77),
-    ("Go back", "", 44),
+    ("Cancel", "", 44),
 ])  # fmt: skip
 def test_a_file_that_another_program_has_changed_is_asked_about(
     window, tmp_path, monkeypatch, words, mine, theirs
@@ -375,12 +375,12 @@ def test_what_comes_after_a_save_is_asked_about_before_closing(
     answer(monkeypatch, "Save")
     window.close()
     changed(window, 78)
-    answer(monkeypatch, "Go back")
+    answer(monkeypatch, "Cancel")
     gate.set()
     qtbot.waitUntil(lambda: window.session.document._saved.loop.tempo == 77, timeout=5000)
     assert window.isVisible()
     assert window.session.loop.tempo == 78
-    answer(monkeypatch, "Throw away")
+    answer(monkeypatch, "Discard")
     window.close()
     assert not window.isVisible()
 
@@ -476,7 +476,7 @@ def test_work_that_cannot_be_kept_is_said_once(qtbot, window, monkeypatch):
             session.document._autosave.timeout.emit()
             session.document.keeper._thread.join()
             qtbot.wait(20)
-        assert said == ["Save soon: changes can't be kept against a crash in "
+        assert said == ["Save soon: unsaved changes can't be backed up in "
                         f"{session.document.shelter.folder} (No space left on device)"]  # fmt: skip
         assert not session.document.keep_unsaved()
         assert len(said) == 1

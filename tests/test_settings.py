@@ -142,7 +142,7 @@ def test_the_delivery_folder_is_remembered(qtbot, window, tmp_path):
     assert window.deliver.files.folder.text() == str(window.session.preferences.folder / "Loops")
     window.deliver.files.folder.setText(str(tmp_path / "out"))
     qtbot.mouseClick(window.deliver.files.write, LEFT)
-    qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "Exported" in window.deliver.files.result.text(), timeout=60_000)
     kept = json.loads(Preferences().file.read_text())
     assert kept["delivery"] == str(tmp_path / "out")
     assert Preferences().delivery == tmp_path / "out"
@@ -373,7 +373,7 @@ def test_a_house_sound_as_it_is_set_is_an_own_sound(small_loop, tmp_path):
     assert dict(own.settings)["brightness"] == 80.0
     assert again.house == "felt upright"
     assert not OwnSound(name="x", house="felt piano").known  # kept, and silent
-    with pytest.raises(CloudriftError, match="no setting is called"):
+    with pytest.raises(CloudriftError, match="there is no setting called"):
         OwnSound(
             name="x",
             house="felt upright",
@@ -413,7 +413,7 @@ def test_a_sound_kept_before_the_shelf_was_seen_stands_beside_those_of_other_day
     window.session.select(layer_id="l1")
     window.shelf.take_own(OwnSound(name="Mine", house="felt upright",
                                    version=find_sound("felt upright").version))  # fmt: skip
-    assert "Mine is there already" in window.message.text()
+    assert "Mine already exists" in window.message.text()
     assert window.session.loop.layer("l1").source.sound.name == "Mine 2"
     window.open_shelf()
     names = {sound.name for sound in window.shelf.grid.sounds}

@@ -8,9 +8,14 @@ from PyQt6.QtTest import QTest
 
 from cloudrift.desktop.stages.shelf.kept import FILE, LAST, Kept
 from cloudrift.loop.edits.layers import layer_edits
-from cloudrift.sound import CATALOGUE, look_up
+from cloudrift.sound import CATALOGUE
+from cloudrift.sound import look_up as look_up_matches
 from cloudrift.sound.instrument import FAMILIES
 from tests.hands import settled
+
+
+def look_up(*args, **narrowed):
+    return [match.of for match in look_up_matches(*args, **narrowed)]
 
 
 def test_sounds_are_looked_up_by_word_family_and_reach():
@@ -91,7 +96,7 @@ def test_a_sound_is_heard_in_its_place_and_the_loop_stays(window, shelf, qtbot, 
     heard = [x.id for x in session.hearing.heard_loop.heard()]
     assert heard == (["l2"] if how == "alone" else [x.id for x in before.heard()])
     assert session.player.playing  # it was still, so it plays for as long as it is heard
-    assert session.hearing.preview_words == "heard with glass pad"
+    assert session.hearing.preview_words == "playing with glass pad"
     settled(qtbot, session)
     qtbot.keyClick(grid, Qt.Key.Key_Return)
     assert not session.hearing.previewing

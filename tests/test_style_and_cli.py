@@ -70,10 +70,10 @@ def test_the_first_chord_follows_the_grammar():
 @pytest.mark.parametrize(
     ("old", "new", "says"),
     [
-        ('"felt upright"', '"felt"', "no sound is called 'felt'"),
+        ('"felt upright"', '"felt"', "there is no sound called 'felt'"),
         ("usual = 142", "usual = 1420", r"tempo\.usual"),
         ('modes = ["minor"', 'modes = ["minr"', "did you mean 'minor'"),
-        ('starts = ["i"', 'starts = ["j"', "'j' is no degree"),
+        ('starts = ["i"', 'starts = ["j"', "'j' is not a degree"),
         ('starts = ["i"', 'starts = ["III"', "does not say what follows III"),
         ("vary_end", "vary_ending", "unknown field `vary_ending`"),
         ("[tempo]", "[tempo", "is not TOML"),
@@ -103,16 +103,16 @@ def test_house_cards_are_as_sound_as_others_have_to_be(name):
     ("old", "new", "says"),
     [
         ("roll_ms = [10, 40]", "roll_ms = [10, 4000]", "roll_ms is 4000, but must lie"),
-        ("roll_ms = [10, 40]", "roll_ms = [40, 10]", "from 40 to 10 is no range"),
-        ("roll_ms = [10, 40]", "rolls_ms = 4", "no touch is called 'rolls_ms'"),
+        ("roll_ms = [10, 40]", "roll_ms = [40, 10]", "from 40 to 10 is not a range"),
+        ("roll_ms = [10, 40]", "rolls_ms = 4", "there is no touch called 'rolls_ms'"),
         ("roll_ms = [10, 40]", 'roll_ms = "much"', r"touch\.roll_ms"),
         ("roll_ms = [10, 40]", 'velocity = "hall"', r"touch\.velocity"),
         ("felt = [60, 90]", "felt = [60, 900]", "felt is 900 %, but must lie"),
         ("felt = [60, 90]", "feld = 60", "did you mean 'felt'"),
         ("usual = 142", "usual = 10", r"tempo\.usual"),
-        ("usual = 142", "usual = 200", "the usual tempo lies between"),
+        ("usual = 142", "usual = 200", "the usual tempo must lie between"),
         ('starts = ["i"', "starts = [] #", r"length >= 1"),
-        ("low = 53", "low = 80", "an octave at least"),
+        ("low = 53", "low = 80", "at least an octave apart"),
         ("low = 53", "low = -1000000000000", r"voicing\.low"),
     ],
 )
@@ -126,7 +126,7 @@ def test_a_card_is_looked_at_as_far_as_any_draw_can_go(old, new, says):
 
 
 def test_every_chord_of_a_card_has_another_to_follow():
-    with pytest.raises(CloudriftError, match="nothing but iv follows iv"):
+    with pytest.raises(CloudriftError, match="only iv follows iv"):
         read_card(HOSTILE_CARD.replace('iv = ["i"]', 'iv = ["iv"]'), "card.toml")
 
 
@@ -192,7 +192,7 @@ def test_everything_ordered_is_written(small_loop, tmp_path):
 
 def test_a_treated_loop_is_named_by_what_is_heard(small_loop):
     loop = line_edits.add_treatment(small_loop, None, "shift")
-    for name, value in (("semitones", -3.0), ("way", "tape")):
+    for name, value in (("semitones", -3.0), ("way", "like tape")):
         loop = line_edits.set_treatment_setting(loop, None, loop.line[-1].id, name, value)
     names = [p.name for p in parcels(loop, Order(parts=("loop", "stems")))]
     assert names[0] == "ice-road_117.73bpm_dsharp-minor.wav"
@@ -203,7 +203,7 @@ def test_nothing_to_hear_and_nowhere_to_write_are_said(small_loop, tmp_path):
     silent = small_loop
     for layer in small_loop.layers:
         silent = layer_edits.set_layer(silent, layer.id, mute=True)
-    with pytest.raises(CloudriftError, match="no layer sounds"):
+    with pytest.raises(CloudriftError, match="no layer plays"):
         deliver(silent, tmp_path, Order())
     (tmp_path / "file").write_text("x")
     with pytest.raises(CloudriftError, match="could not make the folder"):
@@ -222,7 +222,7 @@ def test_the_demo_kit_shows_written_and_sounding():
     assert polar.sounding_key.plain == "D# minor"
     assert [c.read(polar.key).name for c in polar.chords] == ["F#m", "Dmaj7", "Bm7", "C#7"]
     assert slow.sounding_tempo < slow.tempo
-    assert any(t.kind == "backward" for layer in slow.layers for t in layer.line)
+    assert any(t.kind == "reverse" for layer in slow.layers for t in layer.line)
 
 
 def test_unpacking_the_kit_keeps_changes(tmp_path):
@@ -260,7 +260,7 @@ def test_the_demo_kit_has_something_for_every_stage(tmp_path):
 def test_a_loop_from_four_commands(tmp_path, capsys):
     loop = tmp_path / "ice-road.cloudrift"
     assert run("new", "--style", "Marlow Quist", "--key", "F# minor", "--tempo", 142, "--bars", 2,
-               "--draw", 7, "-o", loop) == 0  # fmt: skip
+               "--variation", 7, "-o", loop) == 0  # fmt: skip
     assert run("info", loop, "--json") == 0
     facts = json.loads(capsys.readouterr().out.split("\n", 1)[1])
     assert (facts["key"], facts["tempo"], facts["bars"]) == ("F# minor", 142, 2)
@@ -290,7 +290,17 @@ def test_a_loop_from_four_commands(tmp_path, capsys):
 def test_the_same_command_writes_the_same_file(tmp_path):
     for name in ("a", "b"):
         assert (
-            run("new", "--style", "Edda Fenn", "--draw", 5, "--title", "x", "-o", tmp_path / name)
+            run(
+                "new",
+                "--style",
+                "Edda Fenn",
+                "--variation",
+                5,
+                "--title",
+                "x",
+                "-o",
+                tmp_path / name,
+            )
             == 0
         )
     assert (tmp_path / "a.cloudrift").read_bytes() == (tmp_path / "b.cloudrift").read_bytes()
@@ -302,11 +312,11 @@ def test_sounds_and_single_notes(tmp_path, capsys):
     assert {"felt upright", "warm pad", "muted pluck", "round sub"} <= {s["name"] for s in listed}
     assert run("sounds", "dark", "--family", "pads", "--json") == 0
     names = [s["name"] for s in json.loads(capsys.readouterr().out)]
-    assert names == ["warm pad", "dust pad", "metallic drone"]
+    assert set(names) == {"warm pad", "dust pad", "metallic drone"}
     assert run("sounds", "--reach", "low", "deep") == 0
-    assert "\nround sub        bass     Plain" in capsys.readouterr().out
+    assert "round sub        bass     Plain" in capsys.readouterr().out
     assert run("sounds", "nothing", "like", "it") == 0
-    assert "no sound fits" in capsys.readouterr().out
+    assert "no sound found" in capsys.readouterr().out
     assert run("sounds", "--family", "kazoos") == 2
     assert "'kazoos' is none of keys, organ" in capsys.readouterr().err
     assert (
@@ -328,15 +338,18 @@ def test_info_speaks_to_people_too(tmp_path, capsys):
 @pytest.mark.parametrize(
     ("arguments", "says"),
     [
-        (("new", "--style", "Nobody", "-o", "x"), "no style card is called 'Nobody'"),
+        (("new", "--style", "Nobody", "-o", "x"), "there is no style card called 'Nobody'"),
         (("new", "--style", "Edda Fen", "-o", "x"), "did you mean 'Edda Fenn'"),
-        (("new", "--style", "Edda Fenn", "--key", "H minor", "-o", "x"), "no note is called 'H'"),
+        (
+            ("new", "--style", "Edda Fenn", "--key", "H minor", "-o", "x"),
+            "there is no note called 'H'",
+        ),
         (("new", "--style", "Edda Fenn", "--tempo", "0", "-o", "x"), "tempo is 0 BPM"),
         (("new", "--style", "Edda Fenn", "--tempo", "9999", "-o", "x"), "tempo is 9999 BPM"),
         (("new", "--style", "Edda Fenn", "--bars", "0", "-o", "x"), "bars is 0"),
         (("info", "none.cloudrift"), "there is no file none.cloudrift"),
         (("render", "none.cloudrift", "-o", "x"), "there is no file none.cloudrift"),
-        (("note", "trumpet", "-o", "x.wav"), "no sound is called 'trumpet'"),
+        (("note", "trumpet", "-o", "x.wav"), "there is no sound called 'trumpet'"),
         (("note", "warm pad", "--pitch", "400", "-o", "x.wav"), "400 is not in the range"),
         (("none.cloudrift",), "there is no file none.cloudrift"),
         (("render",), "Missing argument"),
@@ -402,7 +415,7 @@ def test_several_files_are_rendered_in_one_go(tmp_path, capsys):
                 "Edda Fenn",
                 "--bars",
                 1,
-                "--draw",
+                "--variation",
                 draw,
                 "-o",
                 tmp_path / f"n{draw}",

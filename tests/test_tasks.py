@@ -101,7 +101,7 @@ def test_a_fault_is_logged_with_its_place_and_heard_as_a_sentence(tasks, qtbot, 
                   errors.append if heard else None)  # fmt: skip
         qtbot.waitUntil(lambda: bool(errors or said), timeout=5000)
     words = str(errors[0]) if heard else said[0]
-    assert words.startswith("strata could not be worked out ('l9')")
+    assert words.startswith("strata failed ('l9')")
     assert isinstance((errors or [CloudriftError("")])[0], CloudriftError)
     (record,) = caplog.records
     assert record.exc_info[0] is KeyError
@@ -139,7 +139,7 @@ def test_pictures_follow_while_files_are_written(window, qtbot, monkeypatch):
     window.show_stage(6)
     window.deliver.files.write.click()
     said = window.deliver.files.result
-    qtbot.waitUntil(lambda: said.text() == "Writing Ice Road.wav", timeout=5000)
+    qtbot.waitUntil(lambda: said.text() == "Exporting Ice Road.wav", timeout=5000)
     seen = []
     real = window.ribbon._take
 

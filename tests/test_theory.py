@@ -34,7 +34,11 @@ def test_keys_are_read_in_the_ways_people_write_them(text, plain, slug):
 
 @pytest.mark.parametrize(
     ("text", "says"),
-    [("H minor", "no note is called 'H'"), ("F# minr", "did you mean 'minor'"), ("", "is no key")],
+    [
+        ("H minor", "there is no note called 'H'"),
+        ("F# minr", "did you mean 'minor'"),
+        ("", "is not a key"),
+    ],
 )
 def test_a_wrong_key_is_said_in_words(text, says):
     with pytest.raises(CloudriftError, match=says):
@@ -133,7 +137,7 @@ def test_upper_case_five_in_minor_has_a_raised_third():
 
 @pytest.mark.parametrize("token", ["VIII", "Iv", "x", "i99", "", "iiii"])
 def test_a_wrong_degree_is_refused(token):
-    with pytest.raises(CloudriftError, match="is no degree"):
+    with pytest.raises(CloudriftError, match="is not a degree"):
         parse_degree(token, Key("C", "minor"))
 
 

@@ -250,7 +250,8 @@ def test_it_stops_when_nobody_wants_it():
 
 
 def seamed(engine, **changes):
-    """All of it with a plain change and with one where something happens; where the change is."""
+    """All of it with nothing happens here and with one where something happens; where the change "
+    "is."""
     plain = arranged(4, 4)
     made = set_seam(plain, ids(plain)[1], **changes)
     (one, starts), (other, _) = sound(engine, plain), sound(engine, made)
@@ -381,7 +382,7 @@ def test_a_fill_lasts_one_pass_only(engine):
     assert starts[1] == 3 * TURN
 
 
-# --- the line of all of it ------------------------------------------------------------------------
+# --- the master chain ------------------------------------------------------------------------
 
 
 def test_the_line_of_all_of_it_holds_its_peak_and_has_no_joins(engine):
@@ -407,7 +408,7 @@ def test_the_line_of_all_of_it_holds_its_peak_and_has_no_joins(engine):
 
 
 def test_all_of_it_is_written_with_its_loop_and_bed_apart(engine, tmp_path):
-    """Apart they add up to the whole, before the line of all of it."""
+    """Apart they add up to the whole, before the master chain."""
     document = set_seam(arranged(2, 2), "s2", crash_db=-12.0, burst_db=-20.0, lead_beats=1.0)
     document = arrange(document, line=sum_line("clip, then limit"))
     said = []
@@ -560,7 +561,7 @@ def test_a_fill_and_a_cut_turn_are_ridden_too(engine):
     ("", "", "level_db", ((0, 0.0), (1.5, 1.0)), "must rise from 0 to 1"),
     ("", "", "level_db", ((0, 0.0), (1, 90.0)), "level"),
     ("l99", "", "level_db", ((0, 0.0), (1, 1.0)), "l99"),
-    ("l1", "", "pan", ((0, 0.0), (1, 1.0)), "pan is no value"),
+    ("l1", "", "pan", ((0, 0.0), (1, 1.0)), "pan is not a value"),
     ("l1", "t99", "blend", ((0, 0.0), (1, 1.0)), "no treatment 't99'"),
 ])  # fmt: skip
 def test_a_ride_that_cannot_be_is_refused_in_words(owner, treatment, of, points, says):

@@ -30,7 +30,7 @@ notes_of = st.lists(
 )  # fmt: skip
 # What adds or takes away notes; all others keep their number.
 CHANGES_COUNT = {"slice", "join", "break up", "octave", "stagger", "echo", "approach", "scale run",
-                 "fill gaps", "copy on", "skip bars", "bounce", "turn"}  # fmt: skip
+                 "fill gaps", "repeat", "skip bars", "bounce", "turn"}  # fmt: skip
 FROM_SCALE = {"in the scale", "fill gaps", "scale run", "into the key"}
 
 
@@ -204,7 +204,7 @@ def test_a_bass_jumps_bounces_glides_and_turns():
 def test_a_setting_out_of_range_is_refused_by_name():
     with pytest.raises(CloudriftError, match="roll: roll_ms is 900 ms, but must lie between 0"):
         used("roll", [], roll_ms=900.0)
-    with pytest.raises(CloudriftError, match="no tool is called 'rol'; did you mean 'roll'"):
+    with pytest.raises(CloudriftError, match="there is no tool called 'rol'; did you mean 'roll'"):
         find_tool("rol")
 
 
@@ -218,7 +218,7 @@ def test_letting_go_changes_nothing_that_is_heard(small_loop):
         heard = [(n.start_tick, n.pitch, n.velocity, n.offset_ms) for n in before]
         assert [(n.start_tick, n.pitch, n.velocity, n.offset_ms) for n in after] == heard
         assert own_notes.take_again(gone, layer.id) == small_loop
-        with pytest.raises(CloudriftError, match="follow the chords; let go"):
+        with pytest.raises(CloudriftError, match="follow the chords; detach"):
             own_notes.remove_notes(small_loop, layer.id, {1})
 
 

@@ -49,30 +49,31 @@ EXACT = [
     treatment("hall", decay_s=1.2),
     treatment("hall", decay_s=6.0, pre_delay_ms=120),  # rings on for longer than the loop
     treatment("weathering", wear=100, wow_cents=40, drive_db=12, sample_rate_hz=9000),
-    treatment("backward", what="whole"),
-    treatment("backward", fade_ms=30),
-    treatment("shift", semitones=-3, way="tape"), treatment("shift", semitones=5),
-    treatment("shadow"), treatment("room"), treatment("plate", pre_delay_ms=20),
+    treatment("reverse", what="whole"),
+    treatment("reverse", fade_ms=30),
+    treatment("shift", semitones=-3, way="like tape"), treatment("shift", semitones=5),
+    treatment("harmoniser"), treatment("room"), treatment("plate", pre_delay_ms=20),
     treatment("echo", feedback=70), treatment("echo", way="in its place", time="1/16 triplet"),
     treatment("equaliser", bass_db=9, mid_db=-12, mid_q=6, treble_db=6, notch_db=-30, notch_q=30),
-    treatment("tilt", slope_db=-4), treatment("narrow band", octaves=1), treatment("vowel"),
+    treatment("tilt", slope_db=-4), treatment("band-pass", octaves=1), treatment("vowel"),
     treatment("trim", gain_db=-6, width=150, mono_hz=150, pan=30),
     treatment("warm", drive_db=18), treatment("overdrive"), treatment("fold", drive_db=18),
     treatment("soft clip", drive_db=24), treatment("compressor", release_ms=900),
     treatment("limiter", push_db=18), treatment("chorus"), treatment("doubler", cents=20),
     treatment("tremolo"), treatment("auto-pan"), treatment("pump"), treatment("gate"),
-    treatment("slow"), treatment("slow", speed="a quarter", window="1/4"),
+    treatment("half speed"), treatment("half speed", speed="a quarter", window="1/4"),
     treatment("stutter"), treatment("stutter", share=100, window="1/2", slice="1/8 triplet"),
-    treatment("ghost", decay_s=1.0),
-    treatment("sweep", rate="1/2", shape="random"), treatment("width move"), treatment("swirl"),
+    treatment("reverse reverb", decay_s=1.0),
+    treatment("sweep", rate="1/2", shape="random"), treatment("width sweep"), treatment("phaser"),
     treatment("weathering", wear=100, sample_rate_hz=8000, radio=70, dropouts=60, warp_cents=30,
               bump_db=6, loss_db=6, hiss_db=-40, dust_db=-40, rumble_db=-40, static_db=-40),
     treatment("weathering", wear=100, drive_db=0, sample_rate_hz=9000, bits=8, flutter_cents=20,
               filters="without"),
-    treatment("resonance"), treatment("tamer"), treatment("noise cleaner"), treatment("formant"),
+    treatment("resonance"), treatment("resonance "
+                                      "tamer"), treatment("noise reduction"), treatment("formant"),
     treatment("tape", drive_db=18), treatment("squash", amount=100), treatment("spring"),
     treatment("tape echo", feedback=60), treatment("worn room"),
-    treatment("cloud"), treatment("smear"), treatment("replay"),
+    treatment("cloud"), treatment("granular"), treatment("replay"),
     treatment("replay", slice="1/16 triplet", share=80, way="backward"),
 ]  # fmt: skip
 
@@ -83,7 +84,7 @@ def test_two_joined_passes_equal_one_render_of_the_loop_played_twice(one, noise)
     single = treat(noise, (one,), context(n))
     double = treat(np.tile(noise, 2), (one,), context(n, passes=2))
     assert double.shape[1] == 2 * single.shape[1]
-    if one.kind == "backward" and one.full["what"] == "whole":
+    if one.kind == "reverse" and one.full["what"] == "whole":
         assert np.array_equal(double, np.tile(single, 2))
         return
     assert db(rms(double - np.tile(single, 2)) / rms(single)) < -70
@@ -128,7 +129,7 @@ def test_silence_in_is_silence_out(kind):
     assert np.abs(out).max() < 1e-7
 
 
-DRAWN = {"weathering": {"wear": 100}, "sweep": {"shape": "random"}, "swirl": {"shape": "random"}}
+DRAWN = {"weathering": {"wear": 100}, "sweep": {"shape": "random"}, "phaser": {"shape": "random"}}
 
 
 @pytest.mark.parametrize("kind", sorted(name for name, kind in KINDS.items() if kind.draws))
@@ -252,8 +253,8 @@ def test_backward_keeps_the_order_of_chords():
     where = Context(
         rate=RATE, exact_frames=float(4 * RATE), tempo=60, cuts=(0, RATE, 2 * RATE, 3 * RATE)
     )
-    kept = treat(audio, (treatment("backward"),), where)
-    whole = treat(audio, (treatment("backward", what="whole"),), where)
+    kept = treat(audio, (treatment("reverse"),), where)
+    whole = treat(audio, (treatment("reverse", what="whole"),), where)
     for i in range(4):
         piece = slice(i * RATE + 2000, (i + 1) * RATE - 2000)
         mirrored = slice((3 - i) * RATE + 2000, (4 - i) * RATE - 2000)
@@ -268,7 +269,7 @@ def test_backward_keeps_the_order_of_chords():
 def test_tape_moves_pitch_and_length_together_and_hold_only_pitch():
     audio = sine(440.0, 2.0)
     where = context(audio.shape[1])
-    tape, hold = treatment("shift", semitones=-3, way="tape"), treatment("shift", semitones=-3)
+    tape, hold = treatment("shift", semitones=-3, way="like tape"), treatment("shift", semitones=-3)
     slow = treat(audio, (tape,), where)
     ratio = 2 ** (3 / 12)
     assert slow.shape[1] == round(audio.shape[1] * ratio)
@@ -287,7 +288,7 @@ def test_one_pass_has_silence_before_and_its_tail_after():
     out = treat(impulse, (treatment("hall", decay_s=1.0),), where)
     assert np.abs(out[:, :29_990]).max() < 1e-4
     assert rms(out[:, 30_000:74_000]) > 20 * rms(out[:, -20_000:])
-    whole = treat(impulse, (treatment("backward", what="whole"),), where)
+    whole = treat(impulse, (treatment("reverse", what="whole"),), where)
     assert np.flatnonzero(whole[0]).tolist() == [SMOOTH - 1 - 30_000]
 
 
@@ -296,15 +297,18 @@ def test_one_pass_has_silence_before_and_its_tail_after():
     [
         (
             lambda: treatment("hall", decay=2),
-            "no setting is called 'decay'; did you mean 'decay_s'",
+            "there is no setting called 'decay'; did you mean 'decay_s'",
         ),
         (
             lambda: treatment("hall", decay_s=99),
             "decay_s is 99 s, but must lie between 0.3 and 12 s",
         ),
-        (lambda: find_kind("hal"), "no treatment is called 'hal'; did you mean 'hall'"),
-        (lambda: treatment("shift", way="fast"), "way is 'fast', but must be one of hold, tape"),
-        (lambda: treatment("cuts", blend=1.5), "blend is 1.5"),
+        (lambda: find_kind("hal"), "there is no treatment called 'hal'; did you mean 'hall'"),
+        (
+            lambda: treatment("shift", way="fast"),
+            "way is 'fast', but must be one of keep length, like tape",
+        ),
+        (lambda: treatment("cuts", blend=1.5), "dry/wet is 1.5"),
         (lambda: treatment("cuts", low_cut_hz=True), "low_cut_hz must be a number"),
     ],
 )
@@ -314,7 +318,7 @@ def test_bad_settings_are_said_with_their_range(make, says):
 
 
 def test_words_say_what_it_does_now():
-    assert treatment("cuts", low_cut_hz=500).says == "takes away below 500 Hz, 24 dB an octave"
-    assert treatment("shift", semitones=-3).says == "3 semitones lower, length held"
-    assert "18.9 % longer" in treatment("shift", semitones=-3, way="tape").says
-    assert treatment("hall", on=False).says.startswith("out:")
+    assert treatment("cuts", low_cut_hz=500).says == "cuts below 500 Hz, 24 dB an octave"
+    assert treatment("shift", semitones=-3).says == "3 semitones down, same length"
+    assert "18.9 % longer" in treatment("shift", semitones=-3, way="like tape").says
+    assert treatment("hall", on=False).says.startswith("bypassed")

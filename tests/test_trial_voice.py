@@ -147,7 +147,7 @@ def test_what_is_sung_lies_where_it_was_heard(qtbot, window, stage, speaker, sin
     made(qtbot, stage)
     stage.columns.choose(1)
     stage.voice.sing.click()
-    assert stage.taker.taking and stage.voice.sing.text() == "Stop singing"
+    assert stage.taker.taking and stage.voice.sing.text() == "Stop recording"
     assert window.session.player.playing
     sung = np.zeros(0, np.float32)  # by frames handed out
     for _ in range(260):
@@ -178,7 +178,7 @@ def test_what_is_sung_lies_where_it_was_heard(qtbot, window, stage, speaker, sin
     made(qtbot, stage)
     assert stage.arranged.voice_over[1] > -40 and 0 not in stage.arranged.voice_over
     stage.columns.choose(1)
-    assert "The trial voice stands" in stage.page.heard.text()
+    assert "The guide vocal is" in stage.page.heard.text()
 
 
 def test_a_take_is_heard_turned_left_out_and_forgotten(qtbot, window, stage, tmp_path):  # noqa: F811

@@ -64,14 +64,16 @@ def test_a_key_is_as_loud_as_its_layer(engine, small_loop):
     assert db(levels[1] / levels[0]) == pytest.approx(-12, abs=0.01)
 
 
-@pytest.mark.parametrize(("way", "by"), [("hold", -3.0), ("tape", -5.0), ("hold", -12.0)])
+@pytest.mark.parametrize(
+    ("way", "by"), [("keep length", -3.0), ("like tape", -5.0), ("keep length", -12.0)]
+)
 def test_a_shift_is_played_and_time_is_left_out(engine, small_loop, way, by):
-    loop = line_edits.set_line(plain(small_loop), None, line("shift", "backward", "slow",
+    loop = line_edits.set_line(plain(small_loop), None, line("shift", "reverse", "half speed",
                                                         semitones=by, way=way))  # fmt: skip
     audio = first_moment(played_key(loop, 69, 90, "l1"), engine.tones)
     heard = main_hz(audio[:, 4000:], 150, 600)
     assert 1200 * np.log2(heard / (440 * 2 ** (by / 12))) == pytest.approx(0, abs=8)
-    assert left_out(loop, loop.layer("l1")) == ("backward", "slow")
+    assert left_out(loop, loop.layer("l1")) == ("reverse", "half speed")
     assert left_out(plain(small_loop), None) == ()
     assert tried_line(loop.line) == ((), round(by))
 
@@ -144,11 +146,11 @@ def test_the_finder_says_what_keys_are_heard_without(window):
     session.select(layer_id="l1")
     window.open_keys()
     assert "Heard without" not in window.keys.words.text()
-    session.apply("x", lambda p: line_edits.add_treatment(p, None, "slow"))
-    assert window.keys.words.text().endswith("Heard without slow.")
+    session.apply("x", lambda p: line_edits.add_treatment(p, None, "half speed"))
+    assert window.keys.words.text().endswith("Ignored: half speed.")
     window.show_stage(0)
     window.chords.next.refresh()
-    assert "without slow" in window.chords.next.hint.text()
+    assert "without half speed" in window.chords.next.hint.text()
 
 
 # --- the player goes on ---------------------------------------------------------------------------

@@ -71,7 +71,7 @@ class ClipStore:
         except OSError as error:
             raise CloudriftError(
                 f"a recording could not be kept in {self._folder}: {error.strerror or error}; "
-                "make room there"
+                "free some space there"
             ) from error
         return name
 
@@ -83,7 +83,7 @@ class ClipStore:
             soundfile.write(body, data, rate, subtype="PCM_24", format="FLAC")
         except RuntimeError as error:
             raise CloudriftError(
-                f"a recording of {rate} frames a second can't be kept; take one of 44100 or 48000"
+                f"a recording of {rate} frames a second can't be kept; use one at 44100 or 48000"
             ) from error
         body.seek(0)
         return self.add(body)
@@ -97,7 +97,7 @@ class ClipStore:
         """Return a clip's file; raise CloudriftError if it is not here."""
         path = self._path(name)
         if path is None or not path.exists():
-            raise CloudriftError(f"the recording {name} is not here; open the file that carries it")
+            raise CloudriftError(f"the recording {name} is missing; open the file that contains it")
         return path
 
     def size_bytes(self, names: Iterable[str]) -> int:

@@ -51,13 +51,13 @@ def write_atomically(
     that others may put links into. A file keeps whose it is and who may read it, a new one has
     ``new_mode``.
 
-    Raises WriteError that names the file and what the disk said, or that it is no plain file.
+    Raises WriteError that names the file and what the disk said, or that it is not a plain file.
     """
     try:
         path = path.resolve() if follow_link and path.is_symlink() else path
         old = path.stat() if path.exists() and not path.is_symlink() else None
         if old and not stat.S_ISREG(old.st_mode):
-            raise WriteError(f"{path} is no plain file; choose another name")
+            raise WriteError(f"{path} is not a plain file; choose another name")
         mode = old.st_mode & 0o777 if old else new_mode
         with _Part(path) as part, part.open() as file:
             write(file)
@@ -71,8 +71,8 @@ def write_atomically(
     except OSError as error:
         said = error.strerror or str(error)
         raise WriteError(
-            f"could not write {path}: {said}; choose another folder or make room, "
-            "nothing that was there is changed"
+            f"could not write {path}: {said}; choose another folder or free some space; "
+            "what was there is unchanged"
         ) from error
     with contextlib.suppress(OSError):  # the file is there; only a loss of power could undo it
         sync(path.parent)
@@ -201,14 +201,17 @@ def read_audio(path: Path, most_s: float = 0.0) -> tuple[Stereo, int]:
                 if not len(part):
                     break
                 if not np.isfinite(part).all():
-                    raise CloudriftError(f"{path} holds values that are no numbers; write it anew")
+                    raise CloudriftError(
+                        f"{path} contains values that are not numbers; export it again"
+                    )
                 parts.append(part[:, :2])
                 got += len(part)
     except (OSError, RuntimeError) as error:
         raise CloudriftError(f"could not read {path} as audio: {error}") from error
     if got > most:
         raise CloudriftError(
-            f"{path} is longer than can be taken in ({most / rate / 60:.0f} min); cut a part out"
+            f"{path} is too long to import ({most / rate / 60:.0f} min); export a part of it and "
+            "import that"
         )
     audio = np.empty((2, got), np.float32)
     at = 0

@@ -83,7 +83,7 @@ def find_format(name: str) -> Format:
     """Return a format; raise CloudriftError with the nearest name."""
     if name not in FORMATS:
         raise CloudriftError(
-            f"no format of sound files is called {name!r}{did_you_mean(name, FORMATS)}"
+            f"there is no sound file format called {name!r}{did_you_mean(name, FORMATS)}"
         )
     return FORMATS[name]
 

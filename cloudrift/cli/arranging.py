@@ -14,11 +14,18 @@ from cloudrift.ground.words import plural
 
 @click.command()
 @click.argument("loop_file", metavar="LOOP", required=False, type=click.Path(path_type=Path))
-@click.option("--form", "name", default="", help="In which form; --list names them.")
-@click.option("--draw", type=int, default=1, show_default=True, help="Same draw, same sections.")
-@click.option("--list", "list_", is_flag=True, help="Name the forms there are.")
+@click.option("--form", "name", default="", help="The form to use; --list names them.")
+@click.option(
+    "--variation",
+    "draw",
+    type=int,
+    default=1,
+    show_default=True,
+    help="Variation number: the same number gives the same sections.",
+)
+@click.option("--list", "list_", is_flag=True, help="List the forms.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
-@output_option(LOOP, what="The loop, arranged.", required=False)
+@output_option(LOOP, what="Where to write the arranged loop.", required=False)
 def arrange(
     loop_file: Path | None, name: str, draw: int, list_: bool, as_json: bool, output: Path | None
 ) -> None:
@@ -40,7 +47,7 @@ def arrange(
         click.echo(json.dumps(found, indent=1, ensure_ascii=False) if as_json else words)
         return
     if loop_file is None or output is None:
-        raise CloudriftError("name a loop, and with -o where to write it arranged")
+        raise CloudriftError("name a loop, and with -o where to write the arrangement")
     clips = ClipStore()
     document = load_document(loop_file, clips)
     form = find_form(name or next(iter(forms())))
@@ -82,7 +89,7 @@ def arrangement_words(facts: dict[str, Any]) -> list[str]:
     if not facts:
         return []
     minutes, seconds = divmod(facts["seconds"], 60)
-    form = f", {facts['form']}, draw {facts['draw']}" if facts["form"] else ""
+    form = f", {facts['form']}, variation {facts['draw']}" if facts["form"] else ""
     lines = [
         f"arranged  {plural(len(facts['sections']), 'section')}, {facts['bars']} bars, "
         f"{minutes:.0f}:{seconds:04.1f}{form}"

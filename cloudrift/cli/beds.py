@@ -18,13 +18,22 @@ if TYPE_CHECKING:
 
 @click.command()
 @click.argument("loop_file", metavar="LOOP", required=False, type=click.Path(path_type=Path))
-@click.option("--manner", default="", help="In which manner; --list names them.")
-@click.option("--draw", type=int, default=1, show_default=True, help="Same draw, same groove.")
+@click.option("--manner", default="", help="The manner to use; --list names them.")
+@click.option(
+    "--variation",
+    "draw",
+    type=int,
+    default=1,
+    show_default=True,
+    help="Variation number: the same number gives the same groove.",
+)
 @click.option("--busy", type=Number(0, 100), default=50.0, show_default=True, help="In %.")
-@click.option("--midi", type=click.Path(path_type=Path), help="The drums of this file instead.")
-@click.option("--list", "list_", is_flag=True, help="Name the manners there are.")
+@click.option(
+    "--midi", type=click.Path(path_type=Path), help="Use the drums of this MIDI file instead."
+)
+@click.option("--list", "list_", is_flag=True, help="List the manners.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
-@output_option(LOOP, what="The loop with its bed.", required=False)
+@output_option(LOOP, what="Where to write the loop with its groove bed.", required=False)
 def bed(
     loop_file: Path | None,
     manner: str,
@@ -54,7 +63,7 @@ def bed(
         click.echo(json.dumps(found, indent=1, ensure_ascii=False) if as_json else words)
         return
     if loop_file is None or output is None:
-        raise CloudriftError("name a loop, and with -o where to write it with its bed")
+        raise CloudriftError("name a loop, and with -o where to write it with its groove bed")
     clips = ClipStore()
     document = load_document(loop_file, clips)
     loop = document.loop
@@ -119,11 +128,11 @@ def bed_words(facts: dict[str, Any]) -> list[str]:
     """Return the same in lines."""
     if not facts:
         return []
-    drawn = f"{facts['manner']}, draw {facts['draw']}, " if facts["manner"] else ""
+    drawn = f"{facts['manner']}, variation {facts['draw']}, " if facts["manner"] else ""
     heard = "heard" if facts["heard"] else "off"
     lines = [
         f"bed       {heard}, {drawn}swing {facts['swing']:g} %, feel {facts['late_ms']:+g} "
-        f"ms, the loop ducked by {facts['ducks_db']:g} dB"
+        f"ms, loop ducked by {facts['ducks_db']:g} dB"
     ]
     for lane in facts["lanes"]:
         of = next(x for x in lane["patterns"] if x["name"] == lane["plays"])

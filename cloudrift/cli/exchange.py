@@ -14,27 +14,31 @@ from cloudrift.ground.words import plural
 
 @click.command()
 @click.argument("words", nargs=-1)
-@click.option("--key", "key_text", default="", help="What comes into this key, as in 'F# minor'.")
+@click.option(
+    "--key", "key_text", default="", help="Only what can be shifted to this key, e.g. 'F# minor'."
+)
 @click.option(
     "--within",
     type=click.IntRange(0, 24),
     default=4,
     show_default=True,
-    help="Semitones that it may be shifted by.",
+    help="Largest shift, in semitones.",
 )
-@click.option("--tempo", type=RECORDED_TEMPO, help="What comes to this tempo, in BPM.")
+@click.option(
+    "--tempo", type=RECORDED_TEMPO, help="Only what can be stretched to this tempo, in BPM."
+)
 @click.option(
     "--stretch",
     type=Number(0, 100),
     default=12.0,
     show_default=True,
-    help="Percent it may be stretched by.",
+    help="Largest stretch, in percent.",
 )
 @click.option("--kind", default="", help="one-shot, phrase, loop or bed.")
-@click.option("--licence", default="", help="Words that its licence has in it.")
-@click.option("--fetch", "number", type=int, help="Fetch the one of this number in the list.")
+@click.option("--licence", default="", help="Words in its licence.")
+@click.option("--fetch", "number", type=int, help="Fetch the one with this number in the list.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
-@output_option(".flac", what="Where to; with --fetch.", required=False)
+@output_option(".flac", what="Where to save it; with --fetch.", required=False)
 def exchange(
     words: tuple[str, ...],
     key_text: str,
@@ -65,7 +69,9 @@ def exchange(
     found = service.search(wanted, never)
     if number is not None:
         if not 1 <= number <= len(found):
-            raise CloudriftError(f"there are {len(found)} phrases in the list, and no {number}.")
+            raise CloudriftError(
+                f"there are {len(found)} phrases in the list; there is no number {number}."
+            )
         offer = found[number - 1].offer
         path = service.fetch(offer.id, never, lambda _share, _words: None)
         target = output or checked_output(Path(f"{offer.id}.flac"), (".flac",))
@@ -93,4 +99,4 @@ def exchange(
         facts += [f"{one.semitones:+d} semitones"] if one.semitones else []
         say(f"{i:3} {offer.name} ({offer.maker}): {', '.join(facts)}; {offer.licence}")
     if not found:
-        say("nothing is found; take fewer words, or let it be shifted or stretched further")
+        say("nothing found; use fewer words, or allow a larger shift or stretch")

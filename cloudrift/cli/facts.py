@@ -141,7 +141,7 @@ def facts_in_words(facts: dict[str, Any]) -> list[str]:
 
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option("--key", "key_text", help="Key, as in 'F# minor'; estimated if not given.")
+@click.option("--key", "key_text", help="Key, e.g. 'F# minor'; estimated if not given.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def chords(file: Path, key_text: str | None, as_json: bool) -> None:
     """Name the chords of a MIDI file."""

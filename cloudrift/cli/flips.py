@@ -20,13 +20,13 @@ if TYPE_CHECKING:
 @click.argument("loop_file", metavar="LOOP", type=click.Path(path_type=Path))
 @click.option("--layer", "layers", multiple=True, help="Only this layer, by name; may be repeated.")
 @click.option("--group", "groups", multiple=True, help="Only this group, likewise.")
-@click.option("--bare", is_flag=True, help="Without any treatment.")
+@click.option("--bare", is_flag=True, help="Print it bare, without treatments.")
 @click.option(
     "--pass",
     "passes",
     multiple=True,
     metavar="NAME[: LAYER, …]",
-    help="Once round with all, or with these layers alone; repeated, one after another.",
+    help="One pass with all layers, or with these only; repeat for more passes.",
 )
 @output_option(*SOUND, what="A sound file: .wav, .flac, .ogg or .mp3.")
 def print_loop(
@@ -56,7 +56,7 @@ def print_loop(
     audio, rate = clips.read(got.clip)
     write_sound(output, audio, rate)
     key = got.facts.key.text if got.facts.key else "no key"
-    louder = f", {got.gain_db:g} dB softer than it sounds" if got.gain_db else ""
+    louder = f", {got.gain_db:g} dB quieter than it plays" if got.gain_db else ""
     say(f"{output}: {key}, {got.facts.tempo:.5g} BPM, {got.facts.length_s:.2f} s{louder}")
 
 
@@ -83,45 +83,53 @@ def _named(name: str, among: Any, what: str) -> str:
 @click.command()
 @click.argument("file", metavar="IN", type=click.Path(path_type=Path))
 @click.option(
-    "--cut",
+    "--slice",
     "cut_at",
     default="beats",
     show_default=True,
-    help="Where it is cut: chords, beats, bars, hits, even:N.",
+    help="How to slice: chords, beats, bars, transients, equal:N.",
 )
-@click.option("--order", default="", help='What plays after what: "a c- bx4 . b".')
+@click.option("--order", default="", help='The order of the slices: "a c- bx4 . b".')
 @click.option(
-    "--turn",
+    "--reverse",
+    "turn",
     type=click.Choice(["all", "in-order"]),
-    help="All of it turned round, or each chord in its place.",
+    help="Reverse the whole, or each chord in its place.",
 )
 @click.option(
     "--scatter",
     "amount",
     type=Number(0, 100),
-    help="Percentage of the slices that a variation changes.",
+    help="Share of the slices that scatter changes, in percent.",
 )
-@click.option("--draw", type=int, default=1, show_default=True)
 @click.option(
-    "--backward",
+    "--variation",
+    "draw",
+    type=int,
+    default=1,
+    show_default=True,
+    help="Variation number: the same number gives the same scatter.",
+)
+@click.option(
+    "--reversed",
     "chance_backward",
     type=Number(0, 100),
     default=30.0,
     show_default=True,
-    help="Per cent of what a scatter draws.",
+    help="Chance of reversed pieces in a scatter, in percent.",
 )
 @click.option("--keep-downbeats/--move-downbeats", default=True, show_default=True)
 @click.option("--shift", type=Number(), default=0.0, show_default=True, help="Semitones.")
 @click.option(
     "--way",
-    type=click.Choice(["hold", "tape"]),
-    default="hold",
+    type=click.Choice(["keep-length", "like-tape"]),
+    default="keep-length",
     show_default=True,
-    help="A shift with its length held, or as by tape: slower, too.",
+    help="How to shift: keep the length, or like tape (slower, too).",
 )
-@click.option("--tempo", type=Number(), help="BPM that it is brought to, its pitch held.")
+@click.option("--tempo", type=Number(), help="Tempo to stretch to, in BPM; the pitch stays.")
 @click.option("--json", "as_json", is_flag=True, help="Pieces and places, machine-readable.")
-@output_option(*SOUND, LOOP, what="A sound file, or a loop file that goes on from it.")
+@output_option(*SOUND, LOOP, what="A sound file, or a loop file that continues from it.")
 def flip(
     file: Path,
     cut_at: str,
@@ -156,10 +164,10 @@ def flip(
     what, _, count = cut_at.partition(":")
     if count and not count.isdigit():
         raise CloudriftError(
-            f"--cut is {cut_at!r}, but must be chords, beats, bars, hits or even:N"
+            f"--slice is {cut_at!r}, but must be chords, beats, bars, transients or equal:N"
         )
     laying = layer_laying(loop, loop.layers[0])
-    hits = hits_in(made, laying, clips, loop.tempo) if what == "hits" else ()
+    hits = hits_in(made, laying, clips, loop.tempo) if what == "transients" else ()
     made = cutting.cut(made, cutting.cuts_at(made, what, loop.metre, int(count or 16), hits))
     made = ordering.ordered(made, order) if order else made
     if turn:
@@ -168,7 +176,7 @@ def flip(
         rules = Rules(amount=amount, draw=draw, backward=chance_backward, downbeats=keep_downbeats)
         made = scattered(made, rules, bar_ticks(loop.metre))
     own = made.of.facts.tempo or loop.tempo
-    if way == "tape" and shift:
+    if way == "like-tape" and shift:
         made = replace(made, of=replace(made.of, fit="tape"))
         taped = round(own * 2 ** (shift / 12), 3)
         loop = replace(loop, tempo=taped if tempo is None else tempo)
@@ -190,7 +198,7 @@ def flip(
     if as_json:
         click.echo(json.dumps(facts_of_flip(made, loop), indent=1, ensure_ascii=False))
     else:
-        said = f"; turned down by {softer_db:g} dB, else it would clip" if softer_db else ""
+        said = f"; turned down by {softer_db:g} dB to avoid clipping" if softer_db else ""
         say(f"{output}: {ordering.order_text(made)}; {loop.key.text}, {loop.tempo:g} BPM{said}")
 
 

@@ -16,8 +16,8 @@ MUST_FIX = 1  # exit code where a check that must hold does not
 
 @click.command()
 @click.argument("files", metavar="LOOP…", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option("--target", type=Number(), metavar="LUFS", help="Loudness that is wanted, e.g. -14.")
-@click.option("--only", "names", multiple=True, metavar="CHECK", help="This check alone, or these.")
+@click.option("--target", type=Number(), metavar="LUFS", help="Target loudness, e.g. -14.")
+@click.option("--only", "names", multiple=True, metavar="CHECK", help="Only these checks.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 @click.pass_context
 def check(
@@ -35,7 +35,7 @@ def check(
     check_target(target)
     for name in names:
         if name not in CHECKS:
-            raise CloudriftError(f"no check is called {name!r}{did_you_mean(name, CHECKS)}")
+            raise CloudriftError(f"there is no check called {name!r}{did_you_mean(name, CHECKS)}")
     found = [_checked(file, target, names or tuple(CHECKS)) for file in files]
     if as_json:
         click.echo(json.dumps(found, indent=1, ensure_ascii=False))
@@ -105,7 +105,7 @@ def _print(one: dict[str, Any]) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 @click.option("--csv", "as_csv", is_flag=True, help="A table, as CSV.")
 @click.option("--html", "as_html", is_flag=True, help="A page to print.")
-@output_option(*SHEETS, required=False, what="A file instead: .txt, .csv, .html or .json.")
+@output_option(*SHEETS, required=False, what="Write a file instead: .txt, .csv, .html or .json.")
 def rights(file: Path, as_json: bool, as_csv: bool, as_html: bool, output: Path | None) -> None:
     """Print a loop's rights sheet: what went in, whose it is, and what is still open."""
     from cloudrift.audio.files import write_atomically  # noqa: PLC0415
@@ -129,8 +129,10 @@ def rights(file: Path, as_json: bool, as_csv: bool, as_html: bool, output: Path 
 
 @click.command("demo-file")
 @click.argument("file", metavar="LOOP", type=click.Path(path_type=Path))
-@click.option("--draw", type=int, help="Another order; else the loop's own, or draw 1.")
-@click.option("--tag", help="A house sound, or a recording's layer, heard every four parts.")
+@click.option(
+    "--variation", "draw", type=int, help="Another order; otherwise the loop's own, or variation 1."
+)
+@click.option("--tag", help="A house sound, or a recording's layer, played every four parts.")
 @click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
 @output_option(*SOUND, what="A .wav, .flac, .ogg or .mp3 file.")
 def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits: str) -> None:
@@ -181,17 +183,17 @@ def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits:
     "--output",
     type=click.Path(path_type=Path),
     required=True,
-    help="An empty folder, or one to go on with.",
+    help="An empty folder, or one to resume.",
 )
 @click.option("--formats", default="wav", show_default=True, help="E.g. wav,flac,ogg,mp3.")
 @click.option("--preset", default="Loop and stems", show_default=True, help="Which parts.")
 @click.option("--part", "parts", multiple=True, metavar="PART", help="Also this part.")
 @click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
-@click.option("--target", type=Number(), metavar="LUFS", help="Loudness of each loop.")
+@click.option("--target", type=Number(), metavar="LUFS", help="Target loudness of each loop.")
 @click.option("--lower", is_flag=True, help="Turn all files of a loop down where one would clip.")
 @click.option("--names", "pattern", help="Pattern of names: {title}_{tempo}_{key}_{part}.")
 @click.option("--demo", is_flag=True, help="Also a demo file of each loop.")
-@click.option("--zip", "zipped", is_flag=True, help="All of it in one file, too.")
+@click.option("--zip", "zipped", is_flag=True, help="Also pack everything into one zip.")
 def write_a_kit(
     folder: Path,
     output: Path,
@@ -256,7 +258,7 @@ def write_a_kit(
     metavar="NAME:DID,…:SHARE",
     help="Who made it, e.g. 'Ada Wren:wrote,played:60'.",
 )
-@click.option("--maker", help="Who hands it on.")
+@click.option("--maker", help="Who passes it on.")
 @click.option("--licence", help="Under which licence.")
 @output_option(LOOP)
 def set_credits(

@@ -12,9 +12,9 @@ from cloudrift.ground.errors import CloudriftError
 
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option("--layer", "name", default="", help="One layer, by name; all of them without it.")
+@click.option("--layer", "name", default="", help="One layer, by name; all layers if not given.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
-@click.option("--midi", type=click.Path(path_type=Path), help="Write them as a MIDI file.")
+@click.option("--midi", type=click.Path(path_type=Path), help="Write the notes as a MIDI file.")
 @click.option("--replace", is_flag=True, help="Overwrite a file of that name.")
 def notes(file: Path, name: str, as_json: bool, midi: Path | None, replace: bool) -> None:
     """List the notes of a loop's layers as they are played."""
@@ -95,4 +95,4 @@ def room(file: Path, as_json: bool) -> None:
     for one in found:
         say(f"{in_words(one, loop)} ({one.severity:.0%})")
     if not found:
-        say("every layer has its own place")
+        say("no two layers crowd each other")

@@ -20,7 +20,7 @@ from cloudrift.cli.rendering import render
 from cloudrift.cli.sounds import note, sounds
 from cloudrift.cli.styles import learn, marks, styles
 from cloudrift.cli.terminal import give_up_output, need_display, say, write_plainly
-from cloudrift.cli.texture import treat, treatments
+from cloudrift.cli.texture import finishes, treat, treatments
 from cloudrift.ground.errors import CloudriftError, WriteError
 from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.ground.paths import have_home
@@ -79,14 +79,21 @@ def _window(file: Path | None, *, play: bool = False) -> None:
 
 @commands.command()
 @click.option("--style", required=True, help="Style card: a name, or a .toml file.")
-@click.option("--key", "key_text", help="Key, as in 'F# minor'.")
+@click.option("--key", "key_text", help="Key, e.g. 'F# minor'.")
 @click.option("--tempo", type=Number(), help="Tempo in BPM.")
 @click.option("--bars", type=int, default=8, show_default=True)
 @click.option(
-    "--draw", type=int, default=1, show_default=True, help="The same draw, the same loop."
+    "--variation",
+    "draw",
+    type=int,
+    default=1,
+    show_default=True,
+    help="Variation number: the same number gives the same loop.",
 )
 @click.option("--title", help="Title; taken from the file name if not given.")
-@click.option("--draws", type=click.IntRange(1, 48), help="So many loops, into a folder.")
+@click.option(
+    "--count", "draws", type=click.IntRange(1, 48), help="How many loops to write into a folder."
+)
 @click.option("--replace", is_flag=True, help="Overwrite files of the same names.")
 @click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
 def new(
@@ -127,7 +134,7 @@ def new(
     save(arranged_in_style(Document.of(loop), card, draw), path)
     say(
         f"{path}: {loop.key.text}, {loop.tempo:g} BPM, {loop.bars} bars, "
-        f"{len(loop.layers)} layers, draw {draw}"
+        f"{len(loop.layers)} layers, variation {draw}"
     )
 
 
@@ -142,6 +149,7 @@ for command in (
     notes,
     room,
     treatments,
+    finishes,
     treat,
     listen,
     add,

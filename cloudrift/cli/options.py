@@ -77,6 +77,6 @@ def checked_output(path: Path, endings: tuple[str, ...], *, replace: bool = Fals
         raise CloudriftError(f"{path} is a link; name the file itself")
     if os.path.lexists(path) and not replace:
         raise CloudriftError(
-            f"{path} is there already; choose another name, or say --replace to overwrite it"
+            f"{path} already exists; choose another name, or say --replace to overwrite it"
         )
     return path

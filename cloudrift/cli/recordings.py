@@ -66,9 +66,11 @@ def heard_words(heard: "Heard") -> str:
 
     out = [f"{heard.kind}, {heard.length_s:.2f} s"]
     if heard.tempos:
-        out.append(f"heard {heard.tempos[0].tempo:.1f} BPM ({heard.tempos[0].confidence:.0%} sure)")
+        out.append(
+            f"estimated {heard.tempos[0].tempo:.1f} BPM ({heard.tempos[0].confidence:.0%} sure)"
+        )
     if heard.keys:
-        out.append(f"heard {heard.keys[0].key.text} ({heard.keys[0].confidence:.0%} sure)")
+        out.append(f"estimated {heard.keys[0].key.text} ({heard.keys[0].confidence:.0%} sure)")
     if heard.pitch:
         out.append(f"one note, MIDI {heard.pitch:.2f}")
     wrote = written_key(heard.labels, heard.keys)
@@ -83,19 +85,19 @@ def heard_words(heard: "Heard") -> str:
 @click.command()
 @click.argument("loop_file", metavar="LOOP", type=click.Path(path_type=Path))
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option("--name", default="", help="What the layer is called; the file's name without it.")
+@click.option("--name", default="", help="Name of the layer; the file's name if not given.")
 @click.option("--fit", type=click.Choice(list(FITS)), help="How it follows the loop's tempo.")
-@click.option("--key", "key_text", default="", help="Its own key, if that is heard wrong.")
-@click.option("--tempo", type=RECORDED_TEMPO, help="Its own tempo in BPM, likewise.")
+@click.option("--key", "key_text", default="", help="Its key, if the estimate is wrong.")
+@click.option("--tempo", type=RECORDED_TEMPO, help="Its tempo in BPM, if the estimate is wrong.")
 @click.option(
     "--shift",
     default="0",
     show_default=True,
-    help="Into the loop's key: auto (the shorter way), up, down, semitones.",
+    help="Shift into the loop's key: auto (the shorter way), up, down, or semitones.",
 )
-@click.option("--hold-vowels", is_flag=True, help="The colour of a voice stays where it was.")
+@click.option("--hold-vowels", is_flag=True, help="Preserve formants.")
 @click.option("--at", "at_bar", type=Number(), default=1.0, show_default=True, help="Bar, from 1.")
-@click.option("--licence", default="", help="Who may do what with it.")
+@click.option("--licence", default="", help="Its licence.")
 @output_option(LOOP)
 def add(
     loop_file: Path,

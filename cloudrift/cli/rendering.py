@@ -19,13 +19,13 @@ from cloudrift.ground.interrupts import held_back, leave_to_parent
 @click.command()
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("-o", "--output", type=click.Path(path_type=Path), required=True, help="Folder.")
-@click.option("--stems", is_flag=True, help="Also every layer, and their sum.")
-@click.option("--midi", is_flag=True, help="Also the notes.")
-@click.option("--bed", is_flag=True, help="Also the groove bed, beside the loop.")
+@click.option("--stems", is_flag=True, help="Also a stem of every layer, and their sum.")
+@click.option("--midi", is_flag=True, help="Also the notes as MIDI.")
+@click.option("--bed", is_flag=True, help="Also the groove bed.")
 @click.option(
-    "--part", "parts", multiple=True, metavar="PART", help="Also this; 'list' lists them."
+    "--part", "parts", multiple=True, metavar="PART", help="Also this part; 'list' lists them."
 )
-@click.option("--preset", help="Parts under one name: Loop alone, Loop and stems, …")
+@click.option("--preset", help="A preset of parts: Loop alone, Loop and stems, …")
 @click.option(
     "--format", "format_name", default="wav", show_default=True, help="wav, flac, ogg or mp3."
 )
@@ -34,7 +34,9 @@ from cloudrift.ground.interrupts import held_back, leave_to_parent
     "--rate", type=click.Choice(["44100", "48000", "96000"]), help="The loop's own if not given."
 )
 @click.option("--once", is_flag=True, help="One pass with its tail, instead of the loop.")
-@click.option("--target", type=Number(), metavar="LUFS", help="Loudness of the loop, e.g. -14.")
+@click.option(
+    "--target", type=Number(), metavar="LUFS", help="Target loudness of the loop, e.g. -14."
+)
 @click.option("--lower", is_flag=True, help="Turn all files of a loop down where one would clip.")
 @click.option("--no-dither", is_flag=True, help="Integers without dither.")
 @click.option("--names", "pattern", help="Pattern of names: {title}_{tempo}_{key}_{part}.")
@@ -42,9 +44,13 @@ from cloudrift.ground.interrupts import held_back, leave_to_parent
     "--all",
     "all_",
     is_flag=True,
-    help="The arrangement, all of it; with --stems also the loop and the groove bed apart.",
+    help="The whole arrangement; with --stems also the loop and the groove bed separately.",
 )
-@click.option("--replace", is_flag=True, help="Overwrite files of the same names; else numbered.")
+@click.option(
+    "--replace",
+    is_flag=True,
+    help="Overwrite files of the same names; otherwise new ones are numbered.",
+)
 def render(
     files: tuple[Path, ...],
     output: Path,
@@ -117,8 +123,9 @@ def _render_beside(files: Sequence[Path], output: Path, order: Any, numbers: Seq
                 say(str(path))
     except BrokenProcessPool as error:
         raise CloudriftError(
-            "a rendering process was ended from outside (is there enough memory?); what is listed "
-            "is whole, render the rest again"
+            "a rendering process was ended from outside (is there enough memory?); the files "
+            "listed "
+            "are complete; render the rest again"
         ) from error
     except KeyboardInterrupt:
         for process in multiprocessing.active_children():

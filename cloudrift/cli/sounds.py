@@ -27,14 +27,15 @@ def sounds(
     reach: Literal["any", "low", "middle", "high"],
     as_json: bool,
 ) -> None:
-    """List the house sounds, or those that all WORDS fit (name, family, tag, description)."""
+    """List the house sounds, or those that WORDS find, best first."""
     from cloudrift.sound import look_up  # noqa: PLC0415
     from cloudrift.sound.instrument import FAMILIES  # noqa: PLC0415
 
     if family and family not in FAMILIES:
         raise click.BadParameter(
-            f"{family!r} is none of {', '.join(FAMILIES)}", param_hint="--family"
+            f"{family!r} is not one of {', '.join(FAMILIES)}", param_hint="--family"
         )
+    found = look_up(" ".join(words), family, reach)
     facts = [
         {
             "name": s.name,
@@ -50,15 +51,16 @@ def sounds(
                 for f in s.spec
             ],
         }
-        for s in look_up(" ".join(words), family, reach)
+        for s in (match.of for match in found)
     ]
     if as_json:
         click.echo(json.dumps(facts, indent=1))
         return
-    for fact in facts:
-        say(f"{fact['name']:16} {fact['family']:8} {fact['about']}")
+    for match in found:
+        by = f" ({match.words})" if match.words else ""
+        say(f"{match.of.name:16} {match.of.family:8} {match.of.about}{by}")
     if not facts:
-        say("no sound fits; `cloudrift sounds` lists all")
+        say("no sound found; `cloudrift sounds` lists all")
 
 
 @click.command()

@@ -17,7 +17,7 @@ from cloudrift.ground.errors import CloudriftError
     "recording",
     type=click.Path(path_type=Path),
     metavar="RECORDING",
-    help="Those first that a recording's tempo and key are at home in.",
+    help="First the cards that suit a recording's tempo and key.",
 )
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def styles(recording: Path | None, as_json: bool) -> None:
@@ -57,8 +57,12 @@ def styles(recording: Path | None, as_json: bool) -> None:
 
 @click.command()
 @click.argument("loop_file", metavar="LOOP", type=click.Path(path_type=Path))
-@click.option("--style", default="", help="A card's name or file; the loop's own without.")
-@click.option("--without-sound", is_flag=True, help="Do not render: leave out what is heard.")
+@click.option("--style", default="", help="A card's name or file; the loop's own if not given.")
+@click.option(
+    "--without-sound",
+    is_flag=True,
+    help="Do not render; leaves out the marks that are measured from sound.",
+)
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> None:
     """Hold a loop against a style card: what is asked, found and met."""
@@ -72,7 +76,7 @@ def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> No
     document = load_document(loop_file, clips)
     loop = document.loop
     if not (style or loop.style):
-        raise CloudriftError(f"{loop_file} is in nobody's style; name one with --style")
+        raise CloudriftError(f"{loop_file} has no style card; name one with --style")
     card = find_card(style or loop.style)
     asks, wrong = checked(card.marks, card.name)
     sound = None if without_sound else facts_of(loop, clips)
@@ -108,7 +112,7 @@ def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> No
             sign = "…" if mark.waits else "+" if mark.met else "-"
             where = f" ({mark.found.where})" if mark.found and mark.found.where else ""
             say(
-                f"{sign} {mark.kind.label}: {mark.found_text}, asked "
+                f"{sign} {mark.kind.label}: {mark.found_text}, the card asks for "
                 f"{mark.kind.asks(mark.asked)}{where}"
             )
     for problem in wrong:
@@ -117,8 +121,10 @@ def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> No
 
 @click.command()
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option("--name", required=True, help="What the card is called.")
-@click.option("--without-sound", is_flag=True, help="Do not render loops: quicker, says less.")
+@click.option("--name", required=True, help="Name of the card.")
+@click.option(
+    "--without-sound", is_flag=True, help="Do not render the loops; faster, measures less."
+)
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 @output_option(".toml", what="TOML file.")
 def learn(

@@ -12,13 +12,15 @@ from cloudrift.ground.reading import read_words
 
 
 @click.command()
+@click.argument("words", nargs=-1)
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
-def treatments(as_json: bool) -> None:
-    """List the treatments with their settings, units and ranges."""
-    from cloudrift.texture import KINDS  # noqa: PLC0415
+def treatments(words: tuple[str, ...], as_json: bool) -> None:
+    """List the treatments, or those that WORDS find, with their settings, units and ranges."""
+    from cloudrift.texture.searching import find_treatments  # noqa: PLC0415
 
     facts = []
-    for kind in KINDS.values():
+    found = find_treatments(" ".join(words))
+    for kind in (match.of for match in found):
         settings: list[dict[str, object]] = []
         for field in kind.spec:
             one: dict[str, object] = {"name": field.name, "unit": field.unit}
@@ -32,8 +34,9 @@ def treatments(as_json: bool) -> None:
     if as_json:
         click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
         return
-    for kind in KINDS.values():
-        say(f"{kind.name} ({kind.family}): {kind.about}")
+    for match in found:
+        kind, by = match.of, f" ({match.words})" if match.words else ""
+        say(f"{kind.name} ({kind.family}): {kind.about}{by}")
         for field in kind.spec:
             reach = (
                 ", ".join(field.choices)
@@ -41,7 +44,32 @@ def treatments(as_json: bool) -> None:
                 else f"{field.low:g} to {field.high:g} {field.unit}".strip()
             )
             default = field.text(field.default)
-            say(f"  {field.name}: {reach}; {default} if nothing is said")
+            say(f"  {field.name}: {reach}; default {default}")
+
+
+@click.command()
+@click.argument("words", nargs=-1)
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+def finishes(words: tuple[str, ...], as_json: bool) -> None:
+    """List the finishes, yours and the house's, or those that WORDS find, best first."""
+    from cloudrift.texture.finish_files import house_finishes, own_finishes  # noqa: PLC0415
+    from cloudrift.texture.searching import find_finishes  # noqa: PLC0415
+
+    own, problems = own_finishes()
+    found = find_finishes(" ".join(words), (*own, *house_finishes()))
+    if as_json:
+        facts = [{"name": match.of.name, "purpose": match.of.purpose, "tags": list(match.of.tags),
+                  "treatments": [one.kind for one in match.of.line], "house": match.of.house}
+                 for match in found]  # fmt: skip
+        click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
+        return
+    for match in found:
+        by = f" ({match.words})" if match.words else ""
+        say(f"{match.of.name}: {match.of.purpose}{by}")
+    for problem in problems:
+        say(problem)
+    if not found:
+        say("no finish found; `cloudrift finishes` lists all")
 
 
 @click.command()
@@ -51,11 +79,13 @@ def treatments(as_json: bool) -> None:
     "line_file",
     required=True,
     type=click.Path(path_type=Path),
-    help="A line of treatments, TOML.",
+    help="A treatment line or finish, TOML.",
 )
-@click.option("--tempo", type=Number(), default=120.0, show_default=True, help="BPM of the file.")
-@click.option("--key", default="", help="Key of the file, as in 'F# minor'.")
-@click.option("--once", is_flag=True, help="Silence before, its tail after; else it goes round.")
+@click.option(
+    "--tempo", type=Number(), default=120.0, show_default=True, help="Tempo of the file, in BPM."
+)
+@click.option("--key", default="", help="Key of the file, e.g. 'F# minor'.")
+@click.option("--once", is_flag=True, help="One pass with its tail, instead of a loop.")
 @output_option(*SOUND)
 def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, output: Path) -> None:
     """Lay a line of treatments on an audio file, as a loop or once."""
@@ -76,7 +106,7 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
         raise CloudriftError(f"could not read {line_file}: {error.strerror}") from error
     audio, rate = read_audio(file)
     if not audio.shape[1]:
-        raise CloudriftError(f"{file} holds no sound; choose another file")
+        raise CloudriftError(f"{file} has no audio; choose another file")
     out = laid(audio, line, rate, tempo, key=heard_in, once=once)
     if once:
         out = trimmed(out, audio.shape[1], rate)
@@ -84,5 +114,5 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
     if not floating:
         out, softer_db = below_full_scale(out)
     write_sound(output, out, rate, bits=32 if floating else 24, about=About(loop=not once))
-    said = f", turned down by {softer_db:g} dB, else it would clip" if softer_db else ""
+    said = f", turned down by {softer_db:g} dB to avoid clipping" if softer_db else ""
     say(f"{output}: {out.shape[1] / rate:.3f} s{said}")

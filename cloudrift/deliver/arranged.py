@@ -61,7 +61,7 @@ def deliver_all(
     that is FullScaleError. Raises CloudriftError and Cancelled.
     """
     if not document.arrangement.sections:
-        raise CloudriftError("there is no arrangement yet; draw a form with cloudrift arrange")
+        raise CloudriftError("there is no arrangement yet; make one with cloudrift arrange")
     loop = document.loop
     if rate and rate != loop.rate:
         document = document.with_loop(replace(loop, rate=rate))
@@ -84,7 +84,7 @@ def deliver_all(
         for number, (what, one) in enumerate(wanted.items()):
             if cancelled():
                 raise Cancelled
-            words = f"the {what}" if what else "all of it"
+            words = f"the {what}" if what else "the whole arrangement"
             moved = partial(lambda n, w, done, _of: said(n, done, w), number, words)
             made[what], _pieces = whole(engine, one, cancelled, moved)
     finally:

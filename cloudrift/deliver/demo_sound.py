@@ -51,7 +51,7 @@ def demo_sound(
     """
     loop, demo = document.loop, fitted(document.demo, document.loop)
     if not demo.parts:
-        raise CloudriftError("the demo file has no parts yet; draw an order for it")
+        raise CloudriftError("the demo file has no parts yet; suggest an order")
     lengths = lengths_of(loop, demo)
     frames = loop.sounding_frames
     cross = min(int(demo.cross_s * loop.rate), frames)

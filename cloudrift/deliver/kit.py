@@ -48,7 +48,7 @@ class Cover(msgspec.Struct, frozen=True, kw_only=True):
 
     def __post_init__(self) -> None:
         named(self, "a kit", may_be_empty=True)
-        named(self, "a maker", "maker", may_be_empty=True)
+        named(self, "a kit's author", "maker", may_be_empty=True)
         if len(self.about) > MOST_WORDS:
             raise CloudriftError(f"the words about a kit are longer than {MOST_WORDS} letters")
 
@@ -74,7 +74,7 @@ def read_kit(folder: Path) -> Kit:
     Raises CloudriftError where there is no folder, none in it, or more than can be.
     """
     if not folder.is_dir():
-        raise CloudriftError(f"{folder} is no folder; a kit is a folder of loop files")
+        raise CloudriftError(f"{folder} is not a folder; a kit is a folder of loop files")
     found = sorted(folder.glob(f"*{SUFFIX}"), key=lambda path: path.name.casefold())
     if not found:
         raise CloudriftError(f"there is no loop file in {folder}; save loops into it first")
@@ -88,7 +88,7 @@ def read_kit(folder: Path) -> Kit:
         try:
             cover = read_cover(path)
         except CloudriftError as error:
-            problems.append(f"{error}; it is passed by")
+            problems.append(f"{error}; it is left out")
     places = {name: at for at, name in enumerate(cover.order)}
     found.sort(key=lambda path: places.get(path.name, len(places)))
     return Kit(folder=folder, cover=cover, files=tuple(found), problems=tuple(problems))
@@ -189,7 +189,7 @@ def looked_of(
         seconds=round(loop.sounding_frames / loop.rate, 3),
     )
     if not loop.heard():
-        return replace(plain, must=1, words=("nothing is heard",))
+        return replace(plain, must=1, words=("nothing plays",))
     heard = Heard(document, engine, cancelled=cancelled)
     found = check_all(heard, QUICK)
     bad = [one for one in found if one.severity != "fine"]

@@ -67,7 +67,7 @@ def done_before(out: Path, how: KitOrder) -> tuple[dict[str, Made], set[str]]:
         strange = [one.name for one in out.iterdir() if not one.name.startswith(".")]
         if strange:
             raise CloudriftError(
-                f"{out} has something else in it ({strange[0]}); choose an empty folder"
+                f"{out} contains something else ({strange[0]}); choose an empty folder"
             )
         return {}, set()
     try:

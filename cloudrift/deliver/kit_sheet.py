@@ -12,7 +12,7 @@ from cloudrift.deliver.rights import Sheet, parts_of_page
 from cloudrift.ground.words import number, plural
 
 COLUMNS = ("file", "title", "key", "tempo BPM", "bars", "seconds", "LUFS", "peak dBTP", "must fix",
-           "should fix", "marks met", "marks asked", "style", "licence")  # fmt: skip
+           "should fix", "marks met", "marks in all", "style", "licence")  # fmt: skip
 ROLES = {
     "keys": "#2e7f87",
     "pad": "#6a79b5",
@@ -122,7 +122,7 @@ def as_html(
         parts.append(words("p", f"by {cover.maker}", "about"))
     parts.append(words("p", f"{plural(len(looked), 'loop')}; {sheet.licence_words}", "about"))
     parts += [words("p", line) for line in cover.about.splitlines() if line]
-    parts.append(words("p", "Played here all are about equally loud.", "about"))
+    parts.append(words("p", "Here all loops play at about the same loudness.", "about"))
     parts += [_section(one, previews.get(one.file), files.get(one.file, ())) for one in looked]
     rows = [
         (

@@ -79,7 +79,7 @@ def write_kit(
     something else in it, and Cancelled.
     """
     if out.resolve() == kit.folder.resolve():
-        raise CloudriftError(f"{out} is the kit's own folder; write it into another one")
+        raise CloudriftError(f"{out} is the kit's own folder; export into another one")
     make_folder(out, "; choose another")
     before, listed = done_before(out, how)
     numbers = numbers_of(kit, how)
@@ -167,7 +167,7 @@ def _beside(
     except BrokenProcessPool as error:
         raise CloudriftError(
             "a process that wrote the kit was ended from outside (is there enough memory?); what "
-            "was finished stays, write it again to go on"
+            "was finished stays, export again to resume"
         ) from error
     finally:
         stop.set()
@@ -183,7 +183,7 @@ def _make(path: Path, out: Path, how: KitOrder, number: int) -> Made:
     try:
         document = with_demo(load_document(path, clips), how)
         if not document.loop.heard():
-            raise CloudriftError("nothing is heard in it; turn a layer on in Layers")
+            raise CloudriftError("nothing plays in it; turn a layer on in Layers")
         files = _deliver(document, out, how, number, engine, stopped)
         looked = looked_of(path, document, engine, stopped)  # after that: what is written is as if
         preview = _preview(document, out, path, engine, stopped)  # nothing else had been made

@@ -22,18 +22,18 @@ class Terms:
 AGAINST = (
     (r"non[- ]?commercial|no commercial|not for commercial|\bnc\b", "commercial use is excluded"),
     (r"no derivative|non[- ]?derivative|\bnd\b|unaltered only", "it may not be changed"),
-    (r"share[- ]?alike|\bsa\b|copyleft", "what is made with it would have to be under its licence"),
+    (r"share[- ]?alike|\bsa\b|copyleft", "whatever is made with it would need the same licence"),
     (
         r"personal|private use|educational|research only|evaluation|trial only|demo only",
         "it is for limited use",
     ),
     (
         r"all rights reserved|not licensed|unlicensed|no licen[cs]e|do not use",
-        "its rights are reserved",
+        "all rights are reserved",
     ),
     (
         r"royalt(y|ies) (apply|due|payable|required)|subject to royalt|must be cleared|clearance",
-        "it has to be cleared or paid for",
+        "it must be cleared or paid for",
     ),
 )
 FOR = (
@@ -65,5 +65,5 @@ def terms_of(licence: str) -> Terms:
         clear=None,
         credit=credit,
         not_alone=not_alone,
-        why="what it allows can't be read in its words",
+        why="the wording does not say what it allows",
     )

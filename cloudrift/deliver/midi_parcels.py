@@ -54,7 +54,7 @@ def add_midi(shelf: Parcels) -> None:
             "midi",
             (),
             ".mid",
-            "the notes as played, a track a layer",
+            "the notes as played, one track per layer",
             lambda making: midi_of(making.loop, layers),
             treated=False,
         )
@@ -68,7 +68,7 @@ def add_heard_midi(shelf: Parcels) -> None:
             "heard midi",
             ("heard",),
             ".mid",
-            "the notes in the key and tempo heard",
+            "the notes in the sounding key and tempo",
             lambda making: midi_of(making.loop, layers, heard=True),
             treated=True,
         )

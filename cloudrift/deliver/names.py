@@ -61,12 +61,12 @@ def check_pattern(pattern: str) -> None:
     for name in fields:
         if name not in FIELDS:
             raise CloudriftError(
-                f"the pattern of names {pattern[:60]!r} has {{{name[:30]}}}, which is none of "
+                f"the pattern of names {pattern[:60]!r} has {{{name[:30]}}}, which is not one of "
                 f"{', '.join(FIELDS)}{did_you_mean(name, FIELDS)}"
             )
     if "part" not in fields:
         raise CloudriftError(
-            f"the pattern of names {pattern[:60]!r} needs {{part}}: else all files are called the "
+            f"the pattern of names {pattern[:60]!r} needs {{part}}: without it all files get the "
             "same"
         )
     if "/" in pattern or "\0" in pattern or len(pattern) > MOST_PATTERN:

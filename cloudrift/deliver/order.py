@@ -23,65 +23,65 @@ class Part:
 PARTS: dict[str, Part] = {
     one.name: one
     for one in (
-        Part(name="loop", label="The loop", about="as it goes round, behind all treatments"),
+        Part(name="loop", label="The loop", about="seamless, after all treatments"),
         Part(
             name="bare",
-            label="Without the whole loop's treatments",
-            about="the sum of the stems, as it goes into them",
+            label="Before the master chain",
+            about="the sum of the stems, as it enters the whole loop's treatments",
         ),
         Part(
-            name="pass", label="One pass with its tail", about="from silence, until it has rung out"
+            name="pass",
+            label="One pass with its tail",
+            about="from silence until the tail has decayed",
         ),
-        Part(name="long", label="Long form", about="four turns from silence, then its tail"),
+        Part(name="long", label="Long form", about="four times from silence, then its tail"),
         Part(
             name="stems",
             label="Stems",
-            about="what the loop is the sum of, and that sum: layers, and groups as one",
+            about="the parts the loop is the sum of, and that sum: layers, and each group as one",
         ),
-        Part(name="dry", label="Dry layers", about="each layer in front of its own treatments"),
+        Part(name="dry", label="Dry layers", about="each layer before its treatments"),
         Part(
             name="voice",
-            label="The voice apart",
-            about="voices alone, and all without them, behind all treatments",
+            label="Vocals and instrumental",
+            about="vocals alone, and the loop without them, after all treatments",
         ),
         Part(
             name="bass",
-            label="The bass apart",
-            about="the bass alone, and all without it, behind all treatments",
+            label="Bass and the rest",
+            about="the bass alone, and the loop without it, after all treatments",
         ),
-        Part(name="midi", label="MIDI, as written", about="the notes as played, a track a layer"),
+        Part(
+            name="midi", label="MIDI, as written", about="the notes as played, one track per layer"
+        ),
         Part(
             name="heard midi",
-            label="MIDI, as heard",
-            about="the same in the key and tempo that are heard",
+            label="MIDI, as it sounds",
+            about="the same in the sounding key and tempo",
         ),
-        Part(name="layer midi", label="MIDI, a file a layer", about="the notes as played"),
+        Part(name="layer midi", label="MIDI, one file per layer", about="the notes as played"),
         Part(
             name="sounds",
             label="One-shots",
-            about="each sound that is used, struck once, without treatments",
+            about="each sound in use, played once, without treatments",
         ),
-        Part(name="pieces", label="Pieces of flips", about="what plays at each of their places"),
-        Part(name="prints", label="Prints", about="each print as it was made"),
+        Part(name="pieces", label="Pieces of flips", about="the audio at each place"),
+        Part(name="prints", label="Prints", about="each print as it is"),
         Part(
             name="bed",
             label="The groove bed",
-            about="the loop with it, it alone, and its lanes and MIDI where those are asked for",
+            about="the loop with it, the bed alone, and its lanes and MIDI if selected",
         ),
-        Part(name="arrangement", label="The arrangement", about="all of it, from top to end"),
-        Part(
-            name="demo",
-            label="The demo file",
-            about="its parts one after another, as drawn on its page, and a sheet of them",
-        ),
-        Part(name="rights", label="The rights sheet", about="as text, table and page"),
+        Part(name="arrangement", label="The arrangement", about="the whole of it, start to end"),
+        Part(name="demo", label="The demo file", about="its parts in order, and a cue sheet"),
+        Part(name="rights", label="The rights sheet", about="as text, table and web page"),
     )
 }
 
 PRESETS: dict[str, tuple[str, ...]] = {
     "Loop alone": ("loop",),
     "Loop and stems": ("loop", "stems", "midi"),
-    "To be flipped": ("loop", "bare", "pass", "long", "stems", "voice", "bass", "midi", "sounds",
+    "For flipping": ("loop", "bare", "pass", "long", "stems", "voice", "bass", "midi", "sounds",
                       "demo", "rights"),
     "Everything": tuple(PARTS),
 }  # fmt: skip
@@ -91,7 +91,7 @@ def find_preset(name: str) -> tuple[str, ...]:
     """Return the parts of a preset, whatever case it is typed in."""
     by_name = {one.casefold(): parts for one, parts in PRESETS.items()}
     if name.casefold() not in by_name:
-        raise CloudriftError(f"no preset is called {name!r}{did_you_mean(name, PRESETS)}")
+        raise CloudriftError(f"there is no preset called {name!r}{did_you_mean(name, PRESETS)}")
     return by_name[name.casefold()]
 
 
@@ -123,11 +123,9 @@ class Order:
     def __post_init__(self) -> None:
         for name in self.parts:
             if name not in PARTS:
-                raise CloudriftError(
-                    f"no part of a loop is called {name!r}{did_you_mean(name, PARTS)}"
-                )
+                raise CloudriftError(f"there is no part called {name!r}{did_you_mean(name, PARTS)}")
         if not self.parts:
-            raise CloudriftError("nothing is asked for; choose what is to be written")
+            raise CloudriftError("nothing is selected; choose the files to export")
         of = find_format(self.format_name)
         if of.bits and self.bits not in of.bits:
             raise CloudriftError(

@@ -91,7 +91,7 @@ def _loop(shelf: Parcels) -> None:
 def _bare(shelf: Parcels) -> None:
     if shelf.order.asks("stems"):
         return  # it is written with them
-    _add_bare(shelf, "bare", "the loop before the whole loop's treatments")
+    _add_bare(shelf, "bare", "the loop before its master chain")
 
 
 def _add_bare(shelf: Parcels, part: str, what: str) -> None:
@@ -111,18 +111,14 @@ def _pass(shelf: Parcels) -> None:
 
 def _long(shelf: Parcels) -> None:
     shelf.sound(
-        "long", "long", "four turns from silence, then the tail", Making.long, goes_round=False
+        "long", "long", "four times from silence, then the tail", Making.long, goes_round=False
     )
 
 
 def _arrangement(shelf: Parcels) -> None:
     if shelf.document.arrangement.sections:
         shelf.sound(
-            "arrangement",
-            "arranged",
-            "the arrangement, all of it",
-            Making.arranged,
-            goes_round=False,
+            "arrangement", "arranged", "the whole arrangement", Making.arranged, goes_round=False
         )
 
 
@@ -140,17 +136,13 @@ def _stems(shelf: Parcels) -> None:
     groups = [group for group in loop.groups if any(x.group == group.id for x in heard)]
     alone = [layer for layer in heard if not layer.group]
     count = len(alone) + len(groups)
-    _add_bare(
-        shelf,
-        "stems",
-        f"the sum of the {plural(count, 'stem')}, before the whole loop's treatments",
-    )
+    _add_bare(shelf, "stems", f"the sum of the {plural(count, 'stem')}, before the master chain")
     stems: tuple[Layer | Group, ...] = (*alone, *groups)
     for number, owner in enumerate(stems, 1):
         what = (
             f"stem: {owner.name}, {owner.source.sound_text}"
             if isinstance(owner, Layer)
-            else f"stem: {owner.name}, its layers behind the group's treatments"
+            else f"stem: {owner.name}, its layers after the group's treatments"
         )
         shelf.sound(
             "stems",
@@ -204,7 +196,7 @@ def _apart(shelf: Parcels, role: str) -> None:
         shelf.sound(
             role,
             f"without-{role}",
-            f"all without the {role}, treated",
+            f"everything but the {role}, treated",
             partial(Making.only, keep=lambda layer: layer.role != role),
         )
 
@@ -220,7 +212,7 @@ def _sounds(shelf: Parcels) -> None:
         shelf.sound(
             "sounds",
             one.file_name,
-            f"{one.name}, struck once at {one.note}",
+            f"{one.name}, played once at {one.note}",
             partial(_one_shot, one=one),
             treated=False,
             title=f"{one.name} {one.note}",
@@ -291,7 +283,7 @@ def _bed(shelf: Parcels) -> None:
     shelf.sound(
         "bed",
         "bed",
-        "the groove bed alone, behind its treatments",
+        "the groove bed alone, after its treatments",
         partial(_bed_stem, owner=loop.bed.group),
         title=loop.bed.group.name,
     )
@@ -310,7 +302,7 @@ def _bed(shelf: Parcels) -> None:
             "bed",
             ("bed",),
             ".mid",
-            "the groove bed's hits, a track a lane",
+            "the groove bed's hits, one track per lane",
             lambda making: bed_midi_of(making.with_bed),
             treated=True,
         )
@@ -325,7 +317,7 @@ def _demo(shelf: Parcels) -> None:
         shelf.sound(
             "demo",
             "demo",
-            "the demo file: everything, broken down, each by itself",
+            "the demo file: everything, broken down, each part alone",
             Making.demo,
             goes_round=False,
         )
@@ -333,7 +325,7 @@ def _demo(shelf: Parcels) -> None:
             "demo",
             ("demo",),
             ".txt",
-            "what is heard where in the demo file",
+            "cue sheet of the demo file",
             lambda making: sheet_text(making.document).encode(),
             treated=True,
         )

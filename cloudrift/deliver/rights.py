@@ -265,9 +265,9 @@ def _open(entries: Sequence[Entry], credits: Credits) -> tuple[str, ...]:
     free = credits.licence == ROYALTY_FREE  # else all that is asked is to know each licence
     out = [one.in_the_way for one in entries if one.in_the_way and (free or not one.licence)]
     if not credits.licence:
-        out.insert(0, "the licence that it is handed on under is not stated")
+        out.insert(0, "the licence that it is passed on under is not stated")
     if not credits.people:
-        out.append("nobody is named who wrote it")
+        out.append("no author is named")
     elif abs(credits.shares - WHOLE) > SHARES_OFF:
         out.append(f"the shares add up to {number(credits.shares, '.2f')} %, not 100 %")
     return tuple(out)
@@ -308,12 +308,12 @@ def as_text(sheet: Sheet) -> str:
     credits = sheet.credits
     lines = [f"Rights sheet: {sheet.title}", f"Licence: {sheet.licence_words}"]
     if credits.maker:
-        lines.append(f"Handed on by: {credits.maker}")
+        lines.append(f"Passed on by: {credits.maker}")
     lines += ["", "People"]
     lines += [
         f"  {one.name}: {', '.join(one.did) or 'named'}, {number(one.share, '.2f')} %"
         for one in credits.people
-    ] or ["  nobody is named"]
+    ] or ["  no one is named"]
     lines += ["", "What went in"]
     for one in sheet.entries:
         facts = [one.what, *(x for x in (one.maker, one.licence) if x)]
@@ -394,10 +394,10 @@ def parts_of_page(sheet: Sheet) -> str:
     return "\n".join(
         (
             words("p", f"Licence: {sheet.licence_words}"),
-            words("p", f"Handed on by {credits.maker}") if credits.maker else "",
+            words("p", f"Passed on by {credits.maker}") if credits.maker else "",
             in_list(sheet.open, "open") or words("p", "Nothing is open.", "good"),
             words("h2", "People"),
-            table(("Name", "Did", "Share"), people, (2,)),
+            table(("Name", "Role", "Share"), people, (2,)),
             words("h2", "What went in"),
             table(("Name", "What", "Maker", "Licence", "Used in", "Clear"), entries),
             in_list(f"{one.name}: recording {one.clip}" for one in sheet.entries if one.clip),

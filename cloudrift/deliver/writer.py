@@ -43,7 +43,7 @@ def deliver(
     """
     document = Document.of(what)
     if not document.loop.heard():
-        raise CloudriftError("no layer sounds, so there is nothing to write; turn one on in Layers")
+        raise CloudriftError("no layer plays, so there is nothing to export; turn one on in Layers")
     make_folder(folder, "; choose another")
     todo = [
         one
@@ -51,9 +51,7 @@ def deliver(
         if only is None or one.name in only
     ]
     if not todo:
-        raise CloudriftError(
-            "there is nothing of what is asked for in this loop; choose other parts to write"
-        )
+        raise CloudriftError("this loop has none of the selected parts; choose others to export")
     done = []
     engine = Engine(clips=clips)
     try:

@@ -50,15 +50,15 @@ class MidiKeyboard:
         library = back_end or _back_end()
         if library is None:
             raise CloudriftError(
-                "keyboards cannot be read: python-rtmidi is not installed; install "
-                "cloudrift[midi], or play on the computer's keys"
+                "MIDI keyboards need python-rtmidi; install cloudrift[midi], or play on the "
+                "computer's keys"
             )
         try:
             self._port = library.Input(name, callback=self._take)
         except Exception as error:
             raise CloudriftError(
                 f"the keyboard {name!r} could not be opened ({error}); check that it is plugged "
-                "in and that no other program holds it"
+                "in and that no other program uses it"
             ) from error
 
     def _take(self, message: Any) -> None:

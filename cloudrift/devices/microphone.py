@@ -72,7 +72,7 @@ class _Input:
             self._device.start(source)
         except miniaudio.MiniaudioError as error:
             raise CloudriftError(
-                f"the microphone could not be started ({error}); check that no other program holds "
+                f"the microphone could not be started ({error}); check that no other program uses "
                 "it, or choose another"
             ) from error
 
@@ -93,7 +93,7 @@ class RealMicrophone(_Input):
             found = {device["name"]: device["id"] for device in _captures()}
             if name not in found:
                 raise CloudriftError(
-                    f"the microphone {name!r} is not there; plug it in, or choose another"
+                    f"the microphone {name!r} is missing; plug it in, or choose another"
                 )
             device_id = found[name]
         super().__init__(rate, REAL, device_id)
@@ -212,9 +212,9 @@ def open_microphone(rate: int, name: str, now: Callable[[], float]) -> Microphon
             if name:
                 raise CloudriftError(
                     f"the microphone {name!r} could not be opened ({error}); check that no other "
-                    "program holds it, or choose another"
+                    "program uses it, or choose another"
                 ) from error
     try:
         return StandInMicrophone(rate, now)
     except miniaudio.MiniaudioError as error:
-        raise CloudriftError(f"nothing can be recorded here: {error}") from error
+        raise CloudriftError(f"recording is not possible here: {error}") from error

@@ -121,4 +121,4 @@ def open_speaker(rate: int, name: str = "", buffer_ms: int = BUFFER_MS) -> Speak
     try:
         return SilentSpeaker(rate)
     except miniaudio.MiniaudioError as error:
-        raise CloudriftError(f"no sound can be played, not even silently: {error}") from error
+        raise CloudriftError(f"playback is not possible, not even silently: {error}") from error

@@ -33,9 +33,11 @@ from cloudrift.exchange.service import (
     Wanted,
     far_off,
 )
+from cloudrift.exchange.words import alike
 from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_of, path_text, shown
+from cloudrift.ground.search import tokens
 from cloudrift.loop.model.recorded import RecordingKind
 from cloudrift.theory.key import Key, parse_key
 
@@ -130,7 +132,7 @@ class OwnFolders:
         except (sqlite3.DatabaseError, ValueError, TypeError, OverflowError) as error:
             base.close()
             raise ExchangeError(
-                f"{self._file} can't be read ({error}); delete it, it is made again"
+                f"{self._file} can't be read ({error}); delete it, it will be rebuilt"
             ) from error
         finally:
             base.close()
@@ -205,11 +207,11 @@ class OwnFolders:
                         failed += bool(listed.problem)
                         _write(base, path, there[path], listed)
                 done += len(ready)
-                moved(done / len(todo), f"listening to your folders: {done} of {len(todo)} files")
+                moved(done / len(todo), f"analysing your folders: {done} of {len(todo)} files")
         except (OSError, RuntimeError) as error:
             raise ExchangeError(
-                f"your folders could not be listened to to the end ({error}); try again, what is "
-                "done stays"
+                f"not all of your folders could be analysed ({error}); try again, finished files "
+                "are kept"
             ) from error
         finally:
             pool.shutdown(wait=False, cancel_futures=True)
@@ -220,7 +222,10 @@ class OwnFolders:
     def search(self, wanted: Wanted, cancelled: Callable[[], bool]) -> list[Found]:
         """Return what is found, the nearest first."""
         with self._open() as base:
-            words = " ".join(f'"{word}"*' for word in re.findall(r"\w+", wanted.words))
+            words = " AND ".join(
+                f"({' OR '.join(f'{chr(34)}{one}{chr(34)}*' for one in alike(word))})"
+                for word in tokens(wanted.words)
+            )
             if words:
                 rows = base.execute(
                     f"SELECT {_COLUMNS} FROM files JOIN words ON words.rowid = files.rowid "
@@ -242,7 +247,7 @@ class OwnFolders:
             ).fetchall()
             at = next((i for i, row in enumerate(marks) if row[0] == offer_id), None)
             if at is None:
-                raise ExchangeError("that file is not in the list any more; search again")
+                raise ExchangeError("that file is no longer in the list; search again")
             return [Found(_offer(*rows[i]), 0, 1.0) for i in _most_like(marks, at)[:most]]
 
     def fetch(self, offer_id: str, cancelled: Callable[[], bool], moved: Moved) -> Path:
@@ -250,7 +255,7 @@ class OwnFolders:
         del cancelled, moved
         path = path_of(offer_id)
         if not path.exists():
-            raise ExchangeError(f"{shown(path.name)} is gone; look again, the list is made anew")
+            raise ExchangeError(f"{shown(path.name)} is gone; search again, the list is rebuilt")
         return path
 
     def problems(self) -> list[tuple[str, str]]:
@@ -280,7 +285,7 @@ def _most_like(marks: list[Any], at: int) -> list[int]:
     """The places of all other rows (path, kind, ``LIKE``), by how far they are from one."""
     values = np.array([row[2:] for row in marks], float)
     if not np.isfinite(values).all():
-        raise ValueError("a measure is no number")
+        raise ValueError("a measure is not a number")
     brightness, loudness, seconds, tempo = values.T
     values = np.stack(
         [np.log1p(brightness), loudness / 20, np.log1p(seconds), np.log1p(tempo)], axis=1

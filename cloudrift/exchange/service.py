@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import NamedTuple, Protocol
 
+from cloudrift.exchange.words import alike
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.search import likeness, tokens
 from cloudrift.loop.edits.layers.recordings import home_of, times_counted
 from cloudrift.loop.model.recorded import RecordingKind
 from cloudrift.theory.key import Key
@@ -79,7 +81,7 @@ class Fits:
 
     def __init__(self, wanted: Wanted) -> None:
         self._wanted = wanted
-        self._words = wanted.words.casefold().split()
+        self._words = [alike(word) for word in tokens(wanted.words)]
         self._licence = wanted.licence.casefold()
         self._of_key: dict[Key, int | None] = {}
         self._of_tempo: dict[float, float | None] = {}
@@ -107,9 +109,13 @@ class Fits:
     def found(self, offer: Offer) -> Found | None:
         """Return an offer with what it takes, or None where it is not what is wanted."""
         if self._words:
-            text = " ".join((offer.name, *offer.words, offer.maker, offer.kind)).casefold()
-            if not all(word in text for word in self._words):
-                return None
+            said = tokens(" ".join((offer.name, *offer.words, offer.kind)))
+            maker = tokens(offer.maker)  # a name: found as it is typed alone
+            for same in self._words:
+                if not any(likeness(word, one) for word in same for one in said) and not any(
+                    one.startswith(same[0]) for one in maker
+                ):
+                    return None
         takes = self.takes(offer.kind, offer.licence, offer.key, offer.tempo)
         return None if takes is None else Found(offer, *takes)
 

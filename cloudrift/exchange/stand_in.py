@@ -47,7 +47,7 @@ class StandIn:
         self._answer(cancelled)
         recipe = recipes().get(offer_id)
         if recipe is None:
-            raise ExchangeError(f"the exchange has nothing that is called {offer_id}; search again")
+            raise ExchangeError(f"the exchange has nothing called {offer_id}; search again")
         path = self._folder / f"{recipe.id}-{MADE_WITH}.flac"
         if not path.exists():
             moved(0.1, f"fetching {recipe.name}")
@@ -118,7 +118,7 @@ def _write(path: Path, audio: Stereo, rate: int, recipe: Recipe) -> None:
         body = part.read_bytes()
     except (OSError, RuntimeError) as error:
         raise CloudriftError(
-            f"could not write {path}: {error}; make room in {path.parent}, nothing is lost"
+            f"could not write {path}: {error}; free some space in {path.parent}; nothing is lost"
         ) from error
     finally:
         part.unlink(missing_ok=True)

@@ -15,7 +15,7 @@ def rng_for(draw: int, *labels: str | int) -> np.random.Generator:
     Labels keep streams apart: the touch of one layer never changes with the draw of another.
     """
     if not 0 <= draw <= MAX_DRAW:
-        raise CloudriftError(f"draw is {draw}, but must lie between 0 and {MAX_DRAW}")
+        raise CloudriftError(f"variation is {draw}, but must lie between 0 and {MAX_DRAW}")
     return np.random.Generator(np.random.PCG64([draw, _salt(labels)]))
 
 

@@ -55,5 +55,5 @@ def have_home() -> str:
     except RuntimeError:
         folder = os.path.join(tempfile.gettempdir(), f"cloudrift-{os.getuid()}")
         os.environ["HOME"] = folder
-        return f"there is no home folder; what is kept goes to {folder}"
+        return f"there is no home folder; files go to {folder}"
     return ""

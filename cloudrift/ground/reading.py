@@ -17,6 +17,7 @@ from typing import IO, Any, TypeVar, cast
 import msgspec
 
 from cloudrift.ground.cancel import Cancelled
+from cloudrift.ground.earlier_names import todays_names
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 
 MOST_TEXT = 256 << 10  # bytes of a file of words: the longest of ours has a tenth
@@ -43,19 +44,21 @@ def reading(where: str, what: str) -> Iterator[None]:
     except OSError as error:
         raise CloudriftError(f"could not read {where}: {error.strerror or error}") from error
     except RecursionError as error:
-        raise CloudriftError(f"{where} is no {what}: it is nested too deeply") from error
+        raise CloudriftError(f"{where} is not a {what}: it is nested too deeply") from error
     except MemoryError as error:
-        raise CloudriftError(f"{where} is no {what}: it needs more memory than there is") from error
+        raise CloudriftError(
+            f"{where} is not a {what}: it needs more memory than there is"
+        ) from error
     except Exception as error:
         said = in_a_sentence(str(error), 160) or type(error).__name__
-        raise CloudriftError(f"{where} is no {what} ({said}); it was not changed") from error
+        raise CloudriftError(f"{where} is not a {what} ({said}); it was not changed") from error
 
 
 def read_file(path: Path, what: str, most: int = MOST_TEXT) -> bytes:
     """Return a file's bytes; raise CloudriftError where it is no plain file or larger than said."""
     with reading(str(path), what):
         if not stat.S_ISREG(path.stat().st_mode):
-            raise CloudriftError(f"{path} is no {what}: it is not a plain file")
+            raise CloudriftError(f"{path} is not a {what}: it is not a plain file")
         with path.open("rb") as file:
             data = file.read(most + 1)
     if len(data) > most:
@@ -108,10 +111,10 @@ def read_toml(text: str, where: str, kind: type[_Read]) -> _Read:
     """Read TOML as a type; raise CloudriftError that names the file and the place."""
     with reading(where, "TOML"):
         if _DOTTED.search(text):
-            raise CloudriftError(f"{where} is not TOML that can be read: a name has too many dots")
+            raise CloudriftError(f"{where} cannot be read as TOML: a name has too many dots")
         try:
             raw: dict[str, Any] = tomllib.loads(text)
-            return msgspec.convert(in_bounds(raw, where), kind)
+            return msgspec.convert(todays_names(in_bounds(raw, where)), kind)
         except tomllib.TOMLDecodeError as error:
             raise CloudriftError(f"{where} is not TOML: {error}") from error
         except msgspec.ValidationError as error:
@@ -131,7 +134,7 @@ def read_json(data: bytes, where: str, kind: type[_Read]) -> _Read:
 def check_parts(data: bytes, where: str) -> None:
     """Raise CloudriftError where JSON would become more parts in memory than any document has."""
     if data.count(b"{") + data.count(b"[") > MOST_PARTS or data.count(b",") > MOST_VALUES:
-        raise CloudriftError(f"{where} holds more parts than any document; it was not opened")
+        raise CloudriftError(f"{where} has more parts than any document; it was not opened")
 
 
 def in_bounds(raw: _Read, where: str) -> _Read:
@@ -142,7 +145,7 @@ def in_bounds(raw: _Read, where: str) -> _Read:
     try:
         msgspec.msgpack.encode(raw)
     except OverflowError as error:
-        raise CloudriftError(f"{where} holds a whole number of more than 64 bits") from error
+        raise CloudriftError(f"{where} contains an integer of more than 64 bits") from error
     return raw
 
 
@@ -170,12 +173,12 @@ def read_archive(
     found: dict[str, bytes] = {}
     with reading(where, what):
         if not stat.S_ISREG(path.stat().st_mode):
-            raise CloudriftError(f"{where} is no {what}: it is not a plain file")
+            raise CloudriftError(f"{where} is not a {what}: it is not a plain file")
         try:
             with zipfile.ZipFile(path) as archive:
                 infos = archive.infolist()
                 if len(infos) > MOST_MEMBERS:
-                    raise CloudriftError(f"{where} holds more parts than any {what}")
+                    raise CloudriftError(f"{where} has more parts than any {what}")
                 left = in_all
                 for info in infos:
                     _check_member(info, where, what, known, found)
@@ -193,8 +196,8 @@ def read_archive(
                     left -= counted.size
         except (zipfile.BadZipFile, EOFError, NotImplementedError, zipfile.LargeZipFile) as error:
             raise CloudriftError(
-                f"{where} is no whole {what} (cut short, or of another kind); open another copy, "
-                "the file was not changed"
+                f"{where} is not a complete {what} (truncated, or another kind of file); open "
+                "another copy; the file was not changed"
             ) from error
     return found
 
@@ -225,11 +228,11 @@ def _check_member(
 ) -> None:
     name = _short(info.filename)
     if not known(info.filename) or info.filename in found:
-        raise CloudriftError(f"{where} holds {name}, which is no part of a {what}")
+        raise CloudriftError(f"{where} contains {name}, which is not part of a {what}")
     if info.flag_bits & ENCRYPTED:
-        raise CloudriftError(f"{where}: {name} is encrypted, which no {what} is")
+        raise CloudriftError(f"{where}: {name} is encrypted; a {what} never is")
     if info.compress_type not in METHODS:
-        raise CloudriftError(f"{where}: {name} is packed in a way that no {what} is")
+        raise CloudriftError(f"{where}: {name} uses a compression that a {what} never uses")
 
 
 def _short(name: str) -> str:

@@ -173,7 +173,8 @@ class SettingsSpec:
         for name, value in pairs:
             if name not in self._by_name:
                 raise CloudriftError(
-                    f"{where}: no setting is called {name!r}{did_you_mean(name, self._by_name)}"
+                    f"{where}: there is no setting called "
+                    f"{name!r}{did_you_mean(name, self._by_name)}"
                 )
             checked = self._by_name[name].checked(value, where)
             if checked != self._by_name[name].default:

@@ -59,9 +59,7 @@ def check_name(what: str, name: str, *, may_be_empty: bool = False) -> None:
     if not (may_be_empty or name.strip()):
         raise CloudriftError(f"{what} needs a name; type at least one letter")
     if len(name) > MOST_NAME:
-        raise CloudriftError(
-            f"{what} has a name of {len(name)} letters; {MOST_NAME} are the most that can be"
-        )
+        raise CloudriftError(f"{what} has a name of {len(name)} letters; {MOST_NAME} are the most")
 
 
 def named(of: Any, what: str, field: str = "name", *, may_be_empty: bool = False) -> None:

@@ -103,8 +103,8 @@ TOP = _choice(
 )
 UNEVEN = _number(_T, "uneven", "Uneven roll", 0, "%")
 DRIFT = _number(_T, "drift_ms", "Timing drift, ±", 0, "ms")
-VELOCITY = _number(_T, "velocity", "Loudness", 84, "vel")
-SPREAD = _number(_T, "spread", "Loudness spread, ±", 0, "vel")
+VELOCITY = _number(_T, "velocity", "Velocity", 84, "vel")
+SPREAD = _number(_T, "spread", "Velocity spread, ±", 0, "vel")
 LENGTH = _number(_T, "length", "Length", 100, "%")
 TOUCH = (ROLL, DIRECTION, UNEVEN, DRIFT, VELOCITY, SPREAD, LENGTH)
 CHORD_TOUCH = (ROLL, DIRECTION, TOP, UNEVEN, DRIFT, SPREAD, LENGTH)
@@ -138,7 +138,7 @@ PLACES = Described(
         label="Plays in",
         default="every bar",
         choices=(*PLACES_IN, CHOSEN_PLACES),
-        hint="drag over the strip above the notes for places of your own",
+        hint="drag over the strip above the notes to choose where",
     )
 )
 LATE = Described(
@@ -147,7 +147,7 @@ LATE = Described(
         label="Late bars",
         default="none",
         choices=(*FROM_BAR, CHOSEN),
-        hint="bars that start late; double-click the strip over the notes for single ones",
+        hint="bars that start late; double-click the strip above the notes for single bars",
     )
 )
 VOICES = Described(Field(name="voices", label="From the top", default=MAX_VOICES, unit="voices",
@@ -157,7 +157,7 @@ LENS: dict[str, tuple[Described, ...]] = {
     "bass": (
         _choice("skip_bass", "Bass", {False: "with the bass", True: "without the bass"}, False),
     ),
-    "broken": (
+    "arpeggio": (
         _choice("order", "Order", _same(ORDERS), "up"),
         STEP,
         _number(_L, "octaves", "Octaves", 1, "oct"),
@@ -166,19 +166,19 @@ LENS: dict[str, tuple[Described, ...]] = {
     "line": (
         STEP,
         _number(_L, "leaps", "Leaps", 15, "%",
-                hint="how often it leaps to a voice of the chord instead of going on by a step"),
+                hint="how often it leaps to a chord tone instead of moving by step"),
         _choice("answers", "Plays",
-                {False: "all along", True: "behind the middle of a chord"}, False),
+                {False: "throughout", True: "after the middle of a chord"}, False),
         GATE,
-        Described(Field(name="draw", label="Draw", default=1, unit="№", low=1, high=999),
+        Described(Field(name="draw", label="Variation", default=1, unit="№", low=1, high=999),
                   whole=True),
     ),
     "more": (
         _number(_L, "scale_steps", "In the scale", 0, "steps"),
         _number(_L, "octave", "Octave", 0, "oct"),
-        _choice("low", "Kept above", NOTES, LOWEST),
-        _choice("high", "Kept below", NOTES, HIGHEST),
-        _choice("double", "Doubled", _same(DOUBLES), "off"),
+        _choice("low", "Lowest note", NOTES, LOWEST),
+        _choice("high", "Highest note", NOTES, HIGHEST),
+        _choice("double", "Doubling", _same(DOUBLES), "off"),
         _number(_L, "drop_every", "Leave out every", 0, "th note", off_low=True),
         PLACES,
         LATE,
@@ -192,7 +192,7 @@ LENS_SHOWS = {
     "bass": ("more",),
     "roots": ("more",),
     "held": ("bass", "voices", "more"),
-    "broken": ("bass", "voices", "broken", "more"),
+    "arpeggio": ("bass", "voices", "arpeggio", "more"),
     "line": ("line", "more"),
 }
 

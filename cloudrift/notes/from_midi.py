@@ -17,7 +17,7 @@ GIVEN, ESTIMATED = "given", "estimate"
 # Where a tempo is from, in words.
 TEMPO_FROM = {
     "file": "written in the file",
-    "standard": "the standard's, the file says none",
+    "standard": "the default, as the file has none",
     "estimate": "estimated from its notes",
 }
 
@@ -47,7 +47,7 @@ def read_parts(path: Path, cancelled: Callable[[], bool] = never) -> MidiSong:
     """
     song = _read(path, cancelled)
     if not song.notes:
-        raise CloudriftError(f"{path} holds no notes (drums are passed over); choose another file")
+        raise CloudriftError(f"{path} has no notes (drums are left out); choose another file")
     return song
 
 
@@ -55,9 +55,7 @@ def read_drums(path: Path, cancelled: Callable[[], bool] = never) -> MidiSong:
     """Read a MIDI file that holds drums, on the tenth channel; raise as ``read_parts``."""
     song = _read(path, cancelled)
     if not song.drums:
-        raise CloudriftError(
-            f"{path} holds no drums (nothing is on the tenth channel); choose another file"
-        )
+        raise CloudriftError(f"{path} has no drums (channel 10 is empty); choose another file")
     return song
 
 

@@ -13,22 +13,22 @@ from cloudrift.notes.note import HIGHEST, LOWEST, Note, in_order
 from cloudrift.notes.span import Span
 from cloudrift.theory.key import Key
 
-LensKind = Literal["all", "top", "inner", "bass", "roots", "held", "broken", "line"]
+LensKind = Literal["all", "top", "inner", "bass", "roots", "held", "arpeggio", "line"]
 Order = Literal["up", "down", "up-down", "skip", "random"]
 Double = Literal["off", "octave up", "octave down", "fifth up"]
-KINDS: tuple[LensKind, ...] = ("all", "top", "inner", "bass", "roots", "held", "broken", "line")
+KINDS: tuple[LensKind, ...] = ("all", "top", "inner", "bass", "roots", "held", "arpeggio", "line")
 ORDERS: tuple[Order, ...] = ("up", "down", "up-down", "skip", "random")
 DOUBLES: tuple[Double, ...] = ("off", "octave up", "octave down", "fifth up")
 DOUBLE_ST: dict[Double, int] = {"octave up": 12, "octave down": -12, "fifth up": 7}
 DESCRIPTIONS: dict[LensKind, str] = {
-    "all": "takes every voice",
-    "top": "takes the top voices",
-    "inner": "takes the inner voices",
-    "bass": "takes the lowest voice",
-    "roots": "takes the roots",
-    "held": "takes every voice, tied",
-    "broken": "takes the voices one after another",
-    "line": "makes a line of the chords",
+    "all": "all voices",
+    "top": "top voices",
+    "inner": "inner voices",
+    "bass": "lowest voice",
+    "roots": "roots",
+    "held": "all voices, tied",
+    "arpeggio": "arpeggiates the voices",
+    "line": "line through the chords",
 }
 ROOT_LOW = 28  # E1: a root goes to its octave from here up, so that a round sub has a fundamental
 MAX_VOICES = 8
@@ -115,13 +115,13 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         """What this lens does, in words."""
         words, most = DESCRIPTIONS[self.kind], self.most_voices
         if self.kind == "top":
-            words = "takes the top voice" if most == 1 else f"takes the top {most} voices"
-        elif self.kind in ("all", "held", "broken") and most < MAX_VOICES:
-            verb = "breaks up" if self.kind == "broken" else "takes"
+            words = "top voice" if most == 1 else f"top {most} voices"
+        elif self.kind in ("all", "held", "arpeggio") and most < MAX_VOICES:
+            verb = "arpeggiates" if self.kind == "arpeggio" else "takes"
             words = f"{verb} the top {plural(most, 'voice')}"
             words += ", tied" if self.kind == "held" else ""
         if self.kind == "line" and self.answers:
-            words = "answers the chords with a line"
+            words = "a line that answers the chords"
         if self.skip_bass and self.kind not in ("roots", "bass", "top", "line"):
             words += ", no bass"
         if self.scale_steps:
@@ -160,12 +160,14 @@ def look(lens: Lens, spans: tuple[Span, ...], key: Key, bar_ticks: int = 3840) -
                 for c, s in enumerate(spans)
                 for start, length in s.strokes
             ]
-        case "broken":
+        case "arpeggio":
             notes = [n for c, s in enumerate(spans) for n in _broken(lens, s, c)]
         case "line":
             notes = line_through(lens, spans, key)
         case _:
-            raise CloudriftError(f"no lens is called {lens.kind!r}; known are {', '.join(KINDS)}")
+            raise CloudriftError(
+                f"there is no lens called {lens.kind!r}; known are {', '.join(KINDS)}"
+            )
     return in_order(_on_top(lens, _in_places(lens, notes, bar_ticks), key))
 
 

@@ -109,12 +109,12 @@ class Heard:
             beats = self.length_s * wrote / 60
             odd = self.kind == "loop" and abs(beats - round(beats)) > ODD_BEATS
             if sure > (SURE_ENOUGH / 2 if odd else SURE_ENOUGH):
-                out.append(f"written {wrote:g} BPM, heard {heard:.1f} BPM")
+                out.append(f"written {wrote:g} BPM, estimated {heard:.1f} BPM")
         key = written_key(self.labels, self.keys)
         if key is not None and self.keys:
             heard_key = self.keys[0].key
             if self.outside(key) > OUTSIDE and self.outside(heard_key) < OUTSIDE / 2:
-                out.append(f"written {key.text}, heard {heard_key.text}")
+                out.append(f"written {key.text}, estimated {heard_key.text}")
         return tuple(out)
 
     def outside(self, key: Key) -> float:
@@ -158,10 +158,10 @@ def read_and_listen(path: Path) -> tuple[Stereo, int, Heard]:
     length = audio.shape[1] / rate
     if length > LONGEST_S:
         raise CloudriftError(
-            f"{path.name} is longer than {LONGEST_S:.0f} s; cut out the part that you want"
+            f"{path.name} is longer than {LONGEST_S:.0f} s; trim it to the part you want"
         )
     if audio.shape[1] < 2 or not np.abs(audio).max(initial=0.0) > 1e-5:
-        raise CloudriftError(f"{path.name} is silent or empty; there is nothing to hear in it")
+        raise CloudriftError(f"{path.name} is silent or empty; there is nothing to analyse")
     with reading(str(path), "recording"):
         return audio, rate, listen_to(audio, rate, read_labels(path))
 

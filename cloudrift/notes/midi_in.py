@@ -75,10 +75,10 @@ def read_midi(data: bytes, where: str, cancelled: Callable[[], bool] = never) ->
         raise CloudriftError(f"{where} is larger than any song ({len(data) >> 10} KiB)")
     if data[:4] != b"MThd":
         raise CloudriftError(
-            f"{where} is no MIDI file: it does not begin with MThd at byte 0; choose a .mid file"
+            f"{where} is not a MIDI file: it does not start with MThd at byte 0; choose a .mid file"
         )
     if len(data) < 14:
-        raise CloudriftError(f"{where} is cut short in its header, at byte {len(data)}")
+        raise CloudriftError(f"{where} is truncated in its header, at byte {len(data)}")
     kind, division = int.from_bytes(data[8:10]), int.from_bytes(data[12:14])
     if kind not in (0, 1):
         raise CloudriftError(
@@ -87,22 +87,24 @@ def read_midi(data: bytes, where: str, cancelled: Callable[[], bool] = never) ->
         )
     if division & 0x8000 and not division & 0xFF:
         raise CloudriftError(
-            f"{where} has frames without ticks (byte 13): its notes have no places"
+            f"{where} has frames without ticks (byte 13), so its notes have no positions"
         )
     if division == 0:
-        raise CloudriftError(f"{where} has no time division (byte 12), so its notes have no places")
+        raise CloudriftError(
+            f"{where} has no time division (byte 12), so its notes have no positions"
+        )
     tracks = [
         _events(chunk, start, number, where, cancelled)
         for number, (start, chunk) in enumerate(_chunks(data, where), 1)
     ]
     if not tracks:
-        raise CloudriftError(f"{where} holds no track behind its header, at byte {len(data)}")
+        raise CloudriftError(f"{where} has no track after its header, at byte {len(data)}")
     song = _song(tracks, division)
     end = max((n.start_tick + n.length_ticks for n in song.notes), default=0)
     if end > MOST_TICKS:
         raise CloudriftError(
             f"{where} lasts {end // (4 * TICKS_PER_QUARTER)} bars of 4/4, longer than any song; "
-            "cut out what is wanted, or the silence in it"
+            "export the part you want, or remove its silence"
         )
     return song
 
@@ -116,7 +118,7 @@ def _chunks(data: bytes, where: str) -> Iterator[tuple[int, bytes]]:
             number += 1
             if at + 8 + length > len(data):
                 raise CloudriftError(
-                    f"{where} is cut short: track {number} begins at byte {at} and should have "
+                    f"{where} is truncated: track {number} begins at byte {at} and should have "
                     f"{length} bytes, but the file ends at byte {len(data)}"
                 )
             yield at + 8, data[at + 8 : at + 8 + length]

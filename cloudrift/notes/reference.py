@@ -54,7 +54,7 @@ class Listened(NamedTuple):
 def read_with_sound(path: Path) -> Listened:
     """Listen to a recording, and keep its sound; raise CloudriftError as ``read_reference``."""
     audio, rate = read_audio(path, LONGEST_S)
-    with reading(str(path), "recording to listen to"):
+    with reading(str(path), "recording to analyse"):
         heard = listen_to(audio, rate, read_labels(path))
         return Listened(audio, rate, heard, _reference(audio, rate, heard, str(path)))
 
@@ -66,12 +66,10 @@ def listen(audio: Stereo, rate: int, where: str) -> Reference:
 
 def _reference(audio: Stereo, rate: int, heard: Heard, where: str) -> Reference:
     if not heard.tempos:
-        raise CloudriftError(
-            f"{where} has too few beginnings of notes to tell a tempo; take a longer part"
-        )
+        raise CloudriftError(f"{where} has too few onsets to estimate a tempo; use a longer part")
     beats = heard.beats_s[heard.downbeat :]
     if len(beats) < BEATS_A_BAR:
-        raise CloudriftError(f"{where} is shorter than a bar; take a longer part")
+        raise CloudriftError(f"{where} is shorter than a bar; use a longer part")
     every, bass = note_weights(audio, rate, np.array([*beats, audio.shape[1] / rate]))
     keys = heard.keys or tuple(guess_keys(every.sum(axis=0)))
     return Reference(

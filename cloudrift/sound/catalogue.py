@@ -8,6 +8,7 @@ from typing import Literal
 from cloudrift.audio.buffers import silence
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.reading import read_toml
+from cloudrift.ground.search import Entry, Index, Match, synonyms
 from cloudrift.sound import sounds
 from cloudrift.sound.instrument import FAMILIES, Instrument, Tone, ToneRequest, shaped
 
@@ -27,7 +28,7 @@ def find_sound(name: str) -> Instrument:
     """Return a sound by name; raise CloudriftError with the nearest name."""
     plain = _plain(name)
     if plain not in CATALOGUE:
-        raise CloudriftError(f"no sound is called {name!r}{did_you_mean(plain, CATALOGUE)}")
+        raise CloudriftError(f"there is no sound called {name!r}{did_you_mean(plain, CATALOGUE)}")
     return CATALOGUE[plain]
 
 
@@ -57,10 +58,10 @@ def unknown_sound(name: str, version: int) -> Instrument:
     """Return what stands for a sound, or a newer design of one, that is not known here: silence."""
     newest = CATALOGUE.get(_plain(name))
     if newest is not None:
-        what = f"design {version} of {newest.name}; here it is known up to {newest.version}"
+        what = f"design {version} of {newest.name}; known here up to {newest.version}"
     else:
         near = did_you_mean(_plain(name), CATALOGUE)
-        what = f"no sound is called {name!r} here{near if 'did you' in near else ''}"
+        what = f"there is no sound called {name!r} here{near if 'did you' in near else ''}"
     return Instrument(
         name=name,
         family="own",
@@ -68,7 +69,7 @@ def unknown_sound(name: str, version: int) -> Instrument:
         tags=(),
         register=(0, 127),
         version=version,
-        about=f"Not known here, so kept as it is, and silent: {what}",
+        about=f"Unknown here, kept as it is, and silent: {what}",
         spec=shaped(attack_ms=1, release_ms=10, detune_cents=0),
         tone=_silent,
         variants=1,
@@ -90,26 +91,33 @@ def look_up(
     family: str = "",
     reach: Reach = "any",
     among: Iterable[Instrument] | None = None,
-) -> list[Instrument]:
-    """Return the sounds that all the words fit, of a family, that reach a part of the keyboard.
+) -> list[Match[Instrument]]:
+    """Return the sounds that words find, of a family, that reach a part of the keyboard.
 
-    They are those of the house, or ``among`` others.
-    A word fits a sound when its name, family, role, a tag or its description begins a word with
-    it; those whose name it begins come first.
+    They are those of the house, or ``among`` others; best first, all of them for no words.
     """
-    wanted = words.lower().split()
+    return [
+        match
+        for match in _index(tuple(CATALOGUE.values() if among is None else among)).find(words)
+        if family in ("", match.of.family)
+        and (reach == "any" or match.of.register[0] <= _REACH_PITCH[reach] <= match.of.register[1])
+    ]
 
-    def fits(sound: Instrument) -> bool:
-        said = f" {sound.name} {sound.family} {sound.role} {' '.join(sound.tags)} {sound.about}"
-        low, high = sound.register
-        return (
-            all(f" {word}" in said.lower() for word in wanted)
-            and family in ("", sound.family)
-            and (reach == "any" or low <= _REACH_PITCH[reach] <= high)
+
+def _synonyms(sound: Instrument) -> dict[str, tuple[str, ...]]:
+    return synonyms("cloudrift.sound").get(sound.name, {}) if sound.family != "own" else {}
+
+
+@functools.lru_cache(maxsize=4)
+def _index(among: tuple[Instrument, ...]) -> Index[Instrument]:
+    return Index(
+        Entry(
+            of=sound,
+            names=(sound.name,),
+            family=sound.family,
+            text=f"{sound.role} {sound.about}",
+            does=_synonyms(sound).get("does", ()),
+            near=(*sound.tags, *_synonyms(sound).get("near", ())),
         )
-
-    named = " ".join(wanted)
-    return sorted(
-        filter(fits, CATALOGUE.values() if among is None else among),
-        key=lambda sound: not (named and f" {sound.name}".find(f" {named}") >= 0),
+        for sound in among
     )

@@ -157,9 +157,9 @@ def mono_fields(glide_ms: float = 0.0, legato: str = "off") -> tuple[Field, ...]
     """Return how a sound that plays one note at a time goes from one to the next."""
     return (
         Field(name="glide_ms", label="Glide", default=glide_ms, unit="ms", low=0, high=1500,
-              step=1, off_low=True, hint="how long a note takes to leave the one before it"),
+              step=1, off_low=True, hint="time to glide from the previous note"),
         Field(name="legato", label="Legato", default=legato, choices=("off", "on"),
-              hint="joined notes without a new attack"),
+              hint="overlapping notes without a new attack"),
     )  # fmt: skip
 
 
@@ -201,12 +201,12 @@ def pick(default: float) -> Field:
     """Return the setting of where a string is plucked."""
     return Field(
         name="pick",
-        label="Pick place",
+        label="Pick position",
         default=default,
         unit="%",
         low=5,
         high=50,
-        hint="share of the string between bridge and finger",
+        hint="position between bridge and finger",
     )
 
 
@@ -220,7 +220,7 @@ def tape_sway(default: float) -> Field:
         low=0,
         high=60,
         step=0.5,
-        hint="how far the tape's speed strays",
+        hint="depth of the tape's speed changes",
     )
 
 

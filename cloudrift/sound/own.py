@@ -66,9 +66,9 @@ class Recording(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
                     f"the {what} of {self.name} are {low} to {high}, not rising in 0 to 127"
                 )
         if not 0 <= self.loop_from <= 100 or not 0 <= self.loop_to <= 100:
-            raise CloudriftError(f"the loop of {self.name} lies outside of it")
+            raise CloudriftError(f"the loop of {self.name} is outside of it")
         if not abs(self.gain_db) <= LOUDEST_DB or not 0 <= self.turn <= 1000:
-            raise CloudriftError(f"{self.name} has a gain or a turn that can't be")
+            raise CloudriftError(f"{self.name} has an impossible gain or pan")
 
 
 class OwnSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -157,7 +157,7 @@ def _of_recordings(own: OwnSound) -> Instrument:
         family="own",
         role="keys",
         tags=("own", own.plays),
-        about=f"Own recordings, {len(roots)}; {own.licence or 'no licence said'}.",
+        about=f"Own recordings, {len(roots)}; {own.licence or 'no licence stated'}.",
         register=(max(0, int(min(roots)) - 12), min(127, int(max(roots)) + 12)),
         spec=shaped(
             Field(name="plays", label="Plays", default=own.plays, choices=PLAYS),
@@ -172,7 +172,7 @@ def _of_recordings(own: OwnSound) -> Instrument:
                 high=240,
                 step=0.1,
                 off_low=True,
-                hint="of a rhythm in it: stretched to the loop's tempo",
+                hint="of a rhythm: stretched to the loop's tempo",
             ),
             Field(
                 name="stretch",
@@ -182,7 +182,7 @@ def _of_recordings(own: OwnSound) -> Instrument:
                 low=SHORTEST,
                 high=LONGEST,
                 log=True,
-                hint="at the same pitch; an own tempo decides it",
+                hint="at the same pitch; set by its own tempo if it has one",
             ),
             attack_ms=2,
             release_ms=200,

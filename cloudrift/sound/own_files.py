@@ -46,7 +46,7 @@ def write_clips(archive: zipfile.ZipFile, names: set[str], clips: ClipStore, wha
     if clips.size_bytes(names) > MAX_BYTES:
         raise CloudriftError(
             f"{what} has recordings of more than {MAX_BYTES >> 20} MiB, and could not be opened "
-            "again; take fewer or shorter recordings"
+            "again; use fewer or shorter recordings"
         )
     clips.write_into(archive, names, CLIPS)
 

@@ -38,7 +38,7 @@ def audio_files(paths: Iterable[Path]) -> list[Path]:
         inside = sorted(path.iterdir()) if path.is_dir() else [path]
         found += [p for p in inside if p.suffix.lower() in SUFFIXES and p.is_file()]
     if not found:
-        raise CloudriftError("no WAV, FLAC, OGG or AIFF file is there; choose others")
+        raise CloudriftError("no WAV, FLAC, OGG or AIFF file; choose others")
     if len(found) > MOST:
         raise CloudriftError(f"{len(found)} files are more than the {MOST} one sound can have")
     return found
@@ -82,7 +82,7 @@ def read_recording(path: Path, clips: ClipStore, *, many: bool = False) -> tuple
     if audio.shape[1] < rate // 100:
         raise CloudriftError(f"{path.name} is shorter than 10 ms; leave it out")
     if audio.shape[1] > LONGEST_S * rate:
-        raise CloudriftError(f"{path.name} is longer than {LONGEST_S:.0f} s; cut a note out of it")
+        raise CloudriftError(f"{path.name} is longer than {LONGEST_S:.0f} s; trim it to one note")
     if not np.abs(audio).max() > 1e-4:
         raise CloudriftError(f"{path.name} is silent; leave it out")
     named = root_from_name(path.stem, numbers=many)

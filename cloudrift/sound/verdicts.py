@@ -162,7 +162,7 @@ def _strike_spread(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     for pitch in pitches(instrument):
         levels = [to_db(rms(note)) for note in _strikes(instrument, pitch, HELD_S, STRIKES, tones)]
         worst = max(worst, max(levels) - min(levels))
-    return [Verdict("level of one strike against another", worst, 0, 2.5, "dB")]
+    return [Verdict("level of one hit against another", worst, 0, 2.5, "dB")]
 
 
 def _in_mono(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
@@ -365,11 +365,11 @@ EXCEPTIONS: dict[tuple[str, str], str] = {
     ("whistle", "centroid from velocity 30 to 120"):
         "lips shape one partial alone: blown harder it is louder and airier, and has no more",
     ("long drum", "noise that two keys share"):
-        "its click is no noise but a beater that hits the same way; one key sounds at a time",
+        "its click is not noise but a beater that hits the same way; one key sounds at a time",
     **{
         (name, what): _NOW_AND_THEN
         for name in ("needle dust", "birds", "sea", "fire", "street")
         for what in ("centroid between neighbours", "level between neighbours",
-                     "level of one strike against another", "centroid at each step of velocity")
+                     "level of one hit against another", "centroid at each step of velocity")
     },
 }  # fmt: skip

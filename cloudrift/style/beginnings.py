@@ -44,7 +44,7 @@ def from_song(song: Song, title: str, *, parts: bool, origin: str = "") -> Loop:
     if song.chords:
         loop = put_found(loop, song.chords, origin=origin)
     elif not parts:
-        raise CloudriftError("no chords were found in that file; take its parts as layers")
+        raise CloudriftError("no chords found in that file; import its parts as layers")
     if not parts:
         return layer_edits.add_layer(loop, FIRST_SOUND)
     bar = bar_ticks(metre)

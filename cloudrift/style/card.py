@@ -27,7 +27,7 @@ class TempoRange(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
 
     def __post_init__(self) -> None:
         if not self.low <= self.usual <= self.high:
-            raise ValueError("the usual tempo lies between the lowest and the highest")
+            raise ValueError("the usual tempo must lie between the lowest and the highest")
 
 
 class KeyChoice(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -67,7 +67,7 @@ class Voicing(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
 
     def __post_init__(self) -> None:
         if self.high - self.low < 11:
-            raise ValueError("an octave at least lies between the lowest and the highest voice")
+            raise ValueError("the lowest and the highest voice must be at least an octave apart")
 
 
 class CardTreatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -109,7 +109,7 @@ class CardGroove(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
 
     def __post_init__(self) -> None:
         if self.busy[0] > self.busy[1]:
-            raise ValueError("busy goes from the smaller to the larger")
+            raise ValueError("busy must go from the smaller to the larger")
 
 
 class CardForm(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):

@@ -52,7 +52,7 @@ def _check_chords(card: Card) -> None:
     for mode in card.key.modes:
         if mode not in SCALES:
             raise CloudriftError(
-                f"key.modes: no scale is called {mode!r}{did_you_mean(mode, SCALES)}"
+                f"key.modes: there is no scale called {mode!r}{did_you_mean(mode, SCALES)}"
             )
     keys = [Key(tonic, mode) for tonic in card.key.tonics for mode in card.key.modes]
     tokens = {*card.chords.starts, *card.chords.ends, *card.chords.next}
@@ -68,7 +68,7 @@ def _check_chords(card: Card) -> None:
         raise CloudriftError(f"chords.next does not say what follows {', '.join(missing)}")
     for token, following in card.chords.next.items():
         if set(following) == {token}:
-            raise CloudriftError(f"chords.next: nothing but {token} follows {token}")
+            raise CloudriftError(f"chords.next: only {token} follows {token}")
     for row in card.chords.shelf.values():
         parse_progression(row, keys[0])
 
@@ -92,7 +92,7 @@ def blank_card() -> Card:
     degrees = ("i", "iv", "v", "VI")
     return Card(
         name="Blank",
-        about="Nothing is asked yet.",
+        about="Asks for nothing yet.",
         tempo=TempoRange(low=60, high=180, usual=100),
         key=KeyChoice(tonics=("C", "D", "E", "F", "G", "A"), modes=("minor",)),
         chords=Grammar(
@@ -136,7 +136,7 @@ def find_card(name: str) -> Card:
     cards = known_cards()
     by_plain = {card.lower(): card for card in cards}
     if name.lower() not in by_plain:
-        raise CloudriftError(f"no style card is called {name!r}{did_you_mean(name, cards)}")
+        raise CloudriftError(f"there is no style card called {name!r}{did_you_mean(name, cards)}")
     return cards[by_plain[name.lower()]]
 
 

@@ -35,7 +35,7 @@ def measured(
     With ``sound``, loops are rendered and measured by ear, too.
     """
     if len(paths) > MOST:
-        raise CloudriftError(f"{len(paths)} files are too many to learn from; take {MOST} at most")
+        raise CloudriftError(f"{len(paths)} files are too many to learn from; use at most {MOST}")
     found, wrong = [], []
     for i, path in enumerate(paths):
         if cancelled():

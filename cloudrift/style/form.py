@@ -81,7 +81,7 @@ def read_form(text: str, where: str) -> Form:
     for i, section in enumerate(form.sections):
         if section.again and section.again not in names:
             raise CloudriftError(
-                f"{where}: sections[{i}] is {section.again!r} again, which is not before it"
+                f"{where}: sections[{i}] is {section.again!r} again, which does not come before it"
                 f"{did_you_mean(section.again, names)}"
             )
         names.append(section.name)
@@ -99,7 +99,7 @@ def find_form(name: str) -> Form:
     """Return a form by name; raise CloudriftError that says the nearest."""
     known = forms()
     if name not in known:
-        raise CloudriftError(f"no form is called {name!r}{did_you_mean(name, known)}")
+        raise CloudriftError(f"there is no form called {name!r}{did_you_mean(name, known)}")
     return known[name]
 
 
@@ -239,7 +239,7 @@ def slowed_line(semitones: int) -> Line:
         return ()
     settings: tuple[tuple[str, float | str], ...] = (
         ("semitones", -float(semitones)),
-        ("way", "tape"),
+        ("way", "like tape"),
     )
     version = find_kind("shift").version
     return (Treatment(id="t1", kind="shift", version=version, settings=settings),)

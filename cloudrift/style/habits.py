@@ -64,12 +64,12 @@ class Habit:
     def check(self, move: CardMove) -> None:
         """Raise CloudriftError where a card says of it what there is not."""
         if move.on and not self.on:
-            raise CloudriftError(f"moves: {self.name} is about the whole loop; leave out `on`")
+            raise CloudriftError(f"moves: {self.name} applies to the whole loop; leave out `on`")
         if move.amount is not None and not self.unit:
             raise CloudriftError(f"moves: {self.name} takes no amount")
         if self.unit and not self.low <= self.amount(move) <= self.high:
             raise CloudriftError(
-                f"moves: {self.name} is asked {self.amount(move):g} {self.unit}, but lies between "
+                f"moves: {self.name} is set to {self.amount(move):g} {self.unit}, but lies between "
                 f"{self.low:g} and {self.high:g}"
             )
 
@@ -79,7 +79,7 @@ def habit_of(move: CardMove) -> Habit:
     found = HABITS.get(move.does)
     if found is None:
         raise CloudriftError(
-            f"moves: no habit is called {move.does!r}{did_you_mean(move.does, HABITS)}"
+            f"moves: there is no habit called {move.does!r}{did_you_mean(move.does, HABITS)}"
         )
     found.check(move)
     return found
@@ -156,7 +156,7 @@ def _late(loop: Loop, move: CardMove) -> Loop:
 def _away(loop: Loop, _move: CardMove) -> Loop:
     """Begin with the second chord: the first comes last."""
     if len(_every(loop)) < 2:
-        raise CloudriftError("a row of one chord can't begin elsewhere; write a second")
+        raise CloudriftError("a progression of one chord can't be rotated; add a second")
     return progression.start_from(loop, loop.chords[1].id)
 
 
@@ -206,7 +206,7 @@ def _skips(loop: Loop, move: CardMove) -> Loop:
     every, bar = round(HABITS[move.does].amount(move)), bar_ticks(loop.metre)
     plays = [i for i in range(loop.bars) if (i + 1) % every]
     if not plays:
-        raise CloudriftError(f"the loop has {loop.bars} bars; nothing of it would be left")
+        raise CloudriftError(f"the loop has {loop.bars} bars; nothing would be left")
     for layer in _of_role(loop, move):
         where = tuple((i * bar, (i + 1) * bar) for i in plays)
         loop = layer_edits.set_lens(loop, layer.id, where=where)
@@ -250,28 +250,28 @@ HABITS = {
     habit.name: habit
     for habit in (
         Habit(name="half steps between", group="Chords", edit=_half_steps),
-        Habit(name="nearest voices", group="Chords", edit=_nearest),
+        Habit(name="nearest voicings", group="Chords", edit=_nearest),
         Habit(name="bass held under all", group="Chords", edit=_bass_held),
-        Habit(name="begin away from home", group="Chords", edit=_away),
+        Habit(name="start away from the tonic", group="Chords", edit=_away),
         Habit(name="passing notes into the first", group="Chords", edit=_passing),
         Habit(
-            name="every second chord late",
+            name="every other chord late",
             group="Chords",
             edit=_late,
             unit="beats",
-            says="every second chord late by {}",
+            says="every other chord late by {}",
             low=0.25,
             high=4,
             usual=0.5,
         ),
         Habit(
-            name="struck again",
+            name="repeated chords",
             group="Chords",
             edit=_struck,
             unit="beats",
             low=0.25,
             high=16,
-            says="struck again every {}",
+            says="repeated every {}",
             usual=1,
         ),
         Habit(
@@ -284,7 +284,7 @@ HABITS = {
             edit=_with_lens(kind="inner", voices=0),
         ),
         Habit(name="held", group="Layers", on=True, edit=_with_lens(kind="held")),
-        Habit(name="broken", group="Layers", on=True, edit=_with_lens(kind="broken")),
+        Habit(name="arpeggio", group="Layers", on=True, edit=_with_lens(kind="arpeggio")),
         Habit(
             name="answers the chords",
             group="Layers",
@@ -320,7 +320,7 @@ HABITS = {
             on=True,
             edit=_with_touch("length", 0.01),
             unit="%",
-            says="held for {} of what is written",
+            says="notes held for {} of their length",
             low=10,
             high=100,
             usual=35,
@@ -337,11 +337,11 @@ HABITS = {
             usual=12,
         ),
         Habit(
-            name="print, backward in order",
+            name="print, reversed in order",
             group="Flip",
             lay=_in_order,
             unit="st",
-            says="print, backward in order, {}",
+            says="print, reversed in order, {}",
             low=-24,
             high=24,
             usual=-3,

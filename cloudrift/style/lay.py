@@ -53,7 +53,9 @@ class Edge:
     def between(self, low: float, high: float) -> float:
         """Return an end; raise CloudriftError if there is nothing between them."""
         if not low <= high:
-            raise CloudriftError(f"from {low:g} to {high:g} is no range; write the smaller first")
+            raise CloudriftError(
+                f"from {low:g} to {high:g} is not a range; write the smaller first"
+            )
         return high if self._upper else low
 
     def falls(self, chance: float) -> bool:
@@ -97,7 +99,7 @@ def _touch(card: CardLayer, draw: int, hand: Hand) -> Touch:
     for name, value in drawn.items():
         if name not in Touch.__struct_fields__:
             known = did_you_mean(name, Touch.__struct_fields__)
-            raise CloudriftError(f"{card.name}: no touch is called {name!r}{known}")
+            raise CloudriftError(f"{card.name}: there is no touch called {name!r}{known}")
         if name in ("velocity", "top") and not isinstance(value, str):
             drawn[name] = round(value)
     try:

@@ -130,10 +130,11 @@ def learn(name: str, examples: Sequence[Example], about: str = "") -> Learnt:
     with_chords = [one for one in examples if one.degrees]
     if len(examples) < LEAST:
         raise CloudriftError(
-            f"{plural(len(examples), 'loop')} can't show a style; take {LEAST} to {MOST}"
+            f"{plural(len(examples), 'loop')} are not enough to learn a style; use {LEAST} to "
+            f"{MOST}"
         )
     if not with_chords:
-        raise CloudriftError("no chords were found in any of them, so no style can be learnt")
+        raise CloudriftError("no chords found in any of them, so no style can be learned")
     asks, counts = asks_of(examples)
     tempos = [float(one.values["tempo"]) for one in examples if "tempo" in one.values]
     low, high = range_of(tempos)
@@ -141,7 +142,7 @@ def learn(name: str, examples: Sequence[Example], about: str = "") -> Learnt:
     tonics = Counter(one.tonic for one in examples if one.tonic)
     card = Card(
         name=name,
-        about=about or f"Learnt from {plural(len(examples), 'loop')}.",
+        about=about or f"Learned from {plural(len(examples), 'loop')}.",
         tempo=TempoRange(low=max(40.0, low), high=min(240.0, high), usual=float(np.median(tempos))),
         key=KeyChoice(tonics=_common(tonics, 12), modes=_common(modes, 4)),
         chords=_grammar(with_chords),

@@ -98,7 +98,7 @@ def read_manner(text: str, where: str) -> Manner:
         at = f"{where}: lanes[{i}]"
         if lane.part not in PARTS:
             raise CloudriftError(
-                f"{at}: no part is called {lane.part!r}{did_you_mean(lane.part, PARTS)}"
+                f"{at}: there is no part called {lane.part!r}{did_you_mean(lane.part, PARTS)}"
             )
         for row in (*lane.steps, *((lane.last,) if lane.last else ())):
             chances_of(row, at)
@@ -142,5 +142,5 @@ def find_manner(name: str) -> Manner:
         return read_manner(read_words(Path(name), "manner"), name)
     known = manners()
     if name not in known:
-        raise CloudriftError(f"no manner is called {name!r}{did_you_mean(name, known)}")
+        raise CloudriftError(f"there is no manner called {name!r}{did_you_mean(name, known)}")
     return known[name]

@@ -49,7 +49,7 @@ def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
     out = [
         Move(
             group="Chords",
-            words="a row drawn from its grammar",
+            words="a progression from its grammar",
             edit=partial(_with_row, card, draw),
         )
     ]
@@ -112,7 +112,7 @@ def _with_layer(layer: Layer, loop: Loop) -> Loop:
 
 
 def _group_of(treatment: CardTreatment) -> str:
-    return "Flip" if treatment.kind in ("shift", "backward") else "Texture"
+    return "Flip" if treatment.kind in ("shift", "reverse") else "Texture"
 
 
 def _with_row(card: Card, draw: int, loop: Loop) -> Loop:

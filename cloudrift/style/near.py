@@ -31,7 +31,7 @@ class Near:
         low, high = self.card.tempo.low, self.card.tempo.high
         where = "in" if self.in_range else "outside"
         modes = " or ".join(self.card.key.modes)
-        scale = "its scale" if self.in_mode else f"likes {modes}"
+        scale = "its scale" if self.in_mode else f"prefers {modes}"
         return f"{self.tempo:g} BPM, {where} its {low:g} to {high:g}; {scale}"
 
 

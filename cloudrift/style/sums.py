@@ -17,7 +17,9 @@ def sum_line(what: str, push_db: float = PUSH_DB) -> Line:
     if what == NOTHING:
         return ()
     if what not in SUMS:
-        raise CloudriftError(f"no sum is called {what!r}{did_you_mean(what, (NOTHING, *SUMS))}")
+        raise CloudriftError(
+            f"there is no master chain called {what!r}{did_you_mean(what, (NOTHING, *SUMS))}"
+        )
     finish = next(one for one in house_finishes() if one.name == SUMS[what])
     return (*finish.line[:-1], finish.line[-1].set(PUSH, push_db))
 

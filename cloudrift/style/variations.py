@@ -39,10 +39,10 @@ def variations(document: Document, section: Section) -> list[Variation]:
         )
     for layer in loop.layers:
         if layer.id not in heard and layer.flipped is None and not layer.parked:
-            found.append(Variation(words=f"{layer.name} in", edit=_part(layer.id, on=True)))
+            found.append(Variation(words=f"{layer.name} on", edit=_part(layer.id, on=True)))
     spare = [x for x in loop.layers if x.id in heard and x.role in ("pluck", "lead", "bell")]
     for layer in spare[:1]:
-        found.append(Variation(words=f"{layer.name} out", edit=_part(layer.id, on=False)))
+        found.append(Variation(words=f"{layer.name} off", edit=_part(layer.id, on=False)))
         found.append(
             Variation(
                 words=f"{layer.name} {THINNER_DB:g} dB".replace("-", "−"),
@@ -68,7 +68,7 @@ def variations(document: Document, section: Section) -> list[Variation]:
             found.append(Variation(words=words, edit=_parts(of, pattern=name)))
     low = [x.id for x in lanes if hits_of(x).on_roots]
     if low:
-        found.append(Variation(words="low drums out", edit=_parts(low, on=False)))
+        found.append(Variation(words="low drums off", edit=_parts(low, on=False)))
     chords = section.chords or loop.chords
     if len(chords) > 2 and not section.chords:
         found += [

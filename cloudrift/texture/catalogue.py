@@ -63,7 +63,7 @@ KINDS: dict[str, Kind] = {
 def find_kind(name: str) -> Kind:
     """Return a kind of treatment; raise CloudriftError with the nearest name."""
     if name not in KINDS:
-        raise CloudriftError(f"no treatment is called {name!r}{did_you_mean(name, KINDS)}")
+        raise CloudriftError(f"there is no treatment called {name!r}{did_you_mean(name, KINDS)}")
     return KINDS[name]
 
 
@@ -80,16 +80,16 @@ def find_design(name: str, version: int) -> Kind | None:
 def unknown_kind(name: str, version: int) -> Kind:
     """Return what stands for a kind, or a newer design of one, that is not known here."""
     if name in KINDS:
-        what = f"made with design {version} of {name}; here it is known up to {KINDS[name].version}"
+        what = f"made with design {version} of {name}; known here up to {KINDS[name].version}"
     else:
         near = did_you_mean(name, KINDS)  # else it lists all there are: too much for a card
-        what = f"no treatment is called {name!r} here{near if 'did you' in near else ''}"
+        what = f"there is no treatment called {name!r} here{near if 'did you' in near else ''}"
     return Kind(
         name=name,
         label=name.capitalize(),
         family="Not known",
         about=what,
         spec=SettingsSpec(()),
-        says=lambda _full: f"{what}: kept, and passed by",
+        says=lambda _full: f"{what}: kept, and bypassed",
         version=version,
     )

@@ -203,7 +203,7 @@ def moved(semitones: float) -> Portrait:
         marks=tuple((hz, hz_text(hz)) for hz in (110.0, 220.0, 440.0, 880.0)),
     )
     return Portrait(
-        title="pitch heard over pitch played",
+        title="pitch out over pitch in",
         x=x,
         curves=(x * 2 ** (semitones / 12), x),
         x_axis=axis,
@@ -220,5 +220,5 @@ def moments(lines: Sequence[NDArray[np.generic]], beats: float, context: Context
     curves = tuple(np.asarray(line[at] * to_beats, float) for line in lines)
     axis = beat_axis(beats)
     return Portrait(
-        title="which beat is heard at each", x=x, curves=curves, x_axis=axis, y_axis=axis
+        title="beat that plays at each beat", x=x, curves=curves, x_axis=axis, y_axis=axis
     )

@@ -11,7 +11,7 @@ from cloudrift.ground.settings import Field, percent
 from cloudrift.notes.time import TICKS_PER_QUARTER
 from cloudrift.texture.context import Context
 
-BLEND = percent("blend", "Blend", 100)
+BLEND = percent("blend", "Dry/wet", 100)
 MOST_POINTS = 128
 LEAST_EVERY, MOST_EVERY = TICKS_PER_QUARTER // 8, 64 * 4 * TICKS_PER_QUARTER
 SMOOTH_S = 0.006  # over so long a step is drawn out, so that it never clicks
@@ -47,7 +47,7 @@ class Ride(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             raise CloudriftError(f"{where}: points must rise in time from tick 0, one at a tick")
         if self.every_ticks and not LEAST_EVERY <= self.every_ticks <= MOST_EVERY:
             raise CloudriftError(
-                f"{where} comes every {self.every_ticks} ticks, but must every {LEAST_EVERY} to "
+                f"{where} repeats every {self.every_ticks} ticks, but must every {LEAST_EVERY} to "
                 f"{MOST_EVERY}, or once a loop (0)"
             )
         if any(not -1 <= point.bend <= 1 for point in self.points):

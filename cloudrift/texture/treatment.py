@@ -37,10 +37,12 @@ class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     def __post_init__(self) -> None:
         where = self._where
         if not 0 <= self.blend <= 1:
-            raise CloudriftError(f"{where}: blend is {self.blend:g}, but must lie between 0 and 1")
+            raise CloudriftError(
+                f"{where}: dry/wet is {self.blend:g}, but must lie between 0 and 1"
+            )
         if not 0 <= self.draw <= MAX_DRAW:
             raise CloudriftError(
-                f"{where}: draw is {self.draw}, but must lie between 0 and {MAX_DRAW}"
+                f"{where}: variation is {self.draw}, but must lie between 0 and {MAX_DRAW}"
             )
         if len(self.note) > MOST_NOTE:
             raise CloudriftError(f"{where}: its note is longer than {MOST_NOTE} letters")
@@ -82,9 +84,9 @@ class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
         if not self.known:
             return self.of.says(self.full)
         if not self.on:
-            return "out: passes the sound on as it is"
+            return "bypassed"
         if not self.acts:
-            return "blend 0 %: nothing of it is heard"
+            return "dry/wet 0 %: no effect"
         # What rides is said as it begins, and then how far it goes.
         begins = {r.of: r.points[0].value for r in self.rides if r.of != BLEND.name}
         return " · ".join(
@@ -101,7 +103,7 @@ class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
         if name == BLEND.name:
             return BLEND
         if name not in self.full:
-            raise CloudriftError(f"{self._where}: no setting is called {name!r}")
+            raise CloudriftError(f"{self._where}: there is no setting called {name!r}")
         return self.of.spec[name]
 
     def set(self, name: str, value: object) -> "Treatment":

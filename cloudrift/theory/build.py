@@ -79,7 +79,7 @@ def arranged(
         case "dropped top":
             voices = [close[0] - 12, *close[1:-1], close[-1] - 12] if len(close) > 2 else close
         case _:
-            raise CloudriftError(f"notes can't be set out in the spacing {spacing!r}")
+            raise CloudriftError(f"notes can't be voiced in the spacing {spacing!r}")
     octaves = round((register - sum(voices) / len(voices)) / 12)
     return tuple(sorted(v + 12 * octaves for v in voices))
 
@@ -203,7 +203,7 @@ def rebuilt(voices: tuple[int, ...], root: int, **changes: object) -> tuple[int,
     body, before = parts(voices, root)
     build = replace(before, **changes)  # type: ignore[arg-type]
     if not build.tones:
-        raise CloudriftError("a chord needs at least one note; leave one in")
+        raise CloudriftError("a chord needs at least one note; keep one")
     if build.lowest not in build.tones:
         build = replace(build, lowest=build.tones[0])
     if "spacing" in changes:
@@ -273,7 +273,7 @@ def with_third(root: int, tones: tuple[int, ...], third: Third, key: Key) -> tup
         case "none":
             pass
         case _:
-            raise CloudriftError(f"no third is called {third!r}")
+            raise CloudriftError(f"there is no third called {third!r}")
     return stacked(root, {(root + i) % 12 for i in intervals})
 
 

@@ -45,11 +45,11 @@ class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     def __post_init__(self) -> None:
         if self.mode not in SCALES:
             raise CloudriftError(
-                f"no scale is called {self.mode!r}{did_you_mean(self.mode, SCALES)}"
+                f"there is no scale called {self.mode!r}{did_you_mean(self.mode, SCALES)}"
             )
         if not re.fullmatch(r"[A-G](#|b)?", self.tonic):
             raise CloudriftError(
-                f"no note is called {self.tonic!r}; a key starts with a letter from A to G, "
+                f"there is no note called {self.tonic!r}; a key starts with a letter from A to G, "
                 "with ♯ or ♭ if need be"
             )
 
@@ -181,17 +181,17 @@ def parse_key(text: str) -> Key:
     plain = text.strip().replace("♯", "#").replace("♭", "b")
     match = re.match(r"([A-Za-z])([#b]?)\s*(.*)$", plain)
     if not match:
-        raise CloudriftError(f"{text!r} is no key; write one as in 'F# minor'")
+        raise CloudriftError(f"{text!r} is not a key; write e.g. 'F# minor'")
     letter, sign, rest = match.groups()
     if letter.upper() not in LETTERS:
         raise CloudriftError(
-            f"{text!r} is no key: no note is called {letter!r}; letters go from A to G, "
+            f"{text!r} is not a key: there is no note called {letter!r}; letters go from A to G, "
             "as in 'F# minor'"
         )
     mode = " ".join(rest.lower().split())
     mode = SHORT_NAMES.get(mode, mode)
     if mode not in SCALES:
         raise CloudriftError(
-            f"{text!r} is no key: no scale is called {mode!r}{did_you_mean(mode, SCALES)}"
+            f"{text!r} is not a key: there is no scale called {mode!r}{did_you_mean(mode, SCALES)}"
         )
     return Key(letter.upper() + sign, mode)

@@ -143,7 +143,7 @@ def parse_chord(text: str) -> WrittenChord:
     match = re.fullmatch(r"([A-G])([#b]?)(.*?)(?:/([A-G][#b]?))?", plain)
     intervals = parse_suffix(match[3].strip()) if match else None
     if not match or intervals is None:
-        raise CloudriftError(f"{text!r} is no chord; write one as in 'Dm9', 'F#7' or 'C/E'")
+        raise CloudriftError(f"{text!r} is not a chord; write e.g. 'Dm9', 'F#7' or 'C/E'")
     root = name_to_pc(match[1] + match[2])
     bass = name_to_pc(match[4]) if match[4] else None
     pcs = frozenset((root + i) % 12 for i in intervals)
@@ -186,7 +186,7 @@ def parse_degree(token: str, key: Key) -> tuple[int, ...]:
 
 
 def _no_degree(token: str) -> CloudriftError:
-    return CloudriftError(f"{token!r} is no degree; write one as in 'i', 'VI7', 'bII' or 'V7'")
+    return CloudriftError(f"{token!r} is not a degree; write e.g. 'i', 'VI7', 'bII' or 'V7'")
 
 
 def _is_numeral(text: str) -> bool:
@@ -217,11 +217,11 @@ def parse_progression(text: str, key: Key) -> tuple[WrittenChord, ...]:
     """
     plain = re.sub(r"\s*,\s*|\s+[-–—]\s+", " ", text.strip())
     if not plain.strip("| "):
-        raise CloudriftError("no chords are written there; type some as in 'i VI iv7 V7'")
+        raise CloudriftError("no chords there; type some, e.g. 'i VI iv7 V7'")
     bars = [bar.split() for bar in plain.strip("|").split("|")] if "|" in plain else []
     words = [word for bar in bars for word in bar] if bars else plain.split()
     if len(words) > MAX_CHORDS:
-        raise CloudriftError(f"{len(words)} chords are more than a loop takes ({MAX_CHORDS})")
+        raise CloudriftError(f"{len(words)} chords are more than a loop can have ({MAX_CHORDS})")
     shares: list[Fraction | None] = [None] * len(words)
     if bars:
         if not all(bars):

@@ -35,7 +35,7 @@ def check_all(
     out: list[Checked] = []
     silent = not heard.loop.heard() or heard.is_silent
     if silent:
-        finding = Finding(severity="must", measured="nothing is heard; turn a layer on in Layers")
+        finding = Finding(severity="must", measured="nothing plays; turn a layer on in Layers")
         out.append(Checked(check=SOUND_AT_ALL, finding=finding))
         wanted = [one for one in wanted if one.name in NEEDS_NO_SOUND]
     for number, check in enumerate(wanted):
@@ -48,7 +48,7 @@ def check_all(
     return tuple(out)
 
 
-SOUND_AT_ALL = Check(name="sound", label="Sound", about="something is heard", find=lambda _h: None)
+SOUND_AT_ALL = Check(name="sound", label="Sound", about="something plays", find=lambda _h: None)
 
 
 def to_fix(found: Iterable[Checked]) -> int:

@@ -29,7 +29,7 @@ LEAST_MOMENTS = 10
 def _unknown(heard: Heard) -> Finding:
     what = heard.loop.unknown
     if not what:
-        return Finding(severity="fine", value=0.0, measured="all that it names is known")
+        return Finding(severity="fine", value=0.0, measured="everything it names is known")
     return Finding(
         severity="must",
         value=len(what),
@@ -86,14 +86,13 @@ def _clipped(heard: Heard) -> Finding | None:
     if not any_:
         return None
     if not found:
-        return Finding(severity="fine", value=0.0, measured="no recording is cut off at its top")
+        return Finding(severity="fine", value=0.0, measured="no recording is clipped")
     count = sum(found.values())
     return Finding(
         severity="should",
         value=count,
         where=f"in {together(list(found))}",
-        measured=f"cut off at its top {plural(count, 'time')}; take it again softer, "
-        "or another one",
+        measured=f"clipped {plural(count, 'time')}; record it again quieter, or another one",
     )
 
 
@@ -132,23 +131,23 @@ def _noise(heard: Heard) -> Finding | None:
         any_ = True
         audio, rate = heard.clips.read(clip)
         found = noise_of(audio, rate)
-        cleaned = any(t.kind == "noise cleaner" and t.acts for t in layer.line)
+        cleaned = any(t.kind == "noise reduction" and t.acts for t in layer.line)
         if found is not None and not cleaned and (worst is None or found > worst[0]):
             worst = (found, layer)
     if not any_:
         return None
     if worst is None or worst[0] <= spec.NOISE_DB:
-        text = f"{number(worst[0], '.0f')} dB" if worst else "none to be heard"
+        text = f"{number(worst[0], '.0f')} dB" if worst else "none audible"
         return Finding(severity="fine", value=worst[0] if worst else None, measured=text)
     level, layer = worst
     return Finding(
         severity="should",
         value=level,
         where=f"in {layer.name}",
-        measured=f"noise {number(level, '.0f')} dB below its loud moments",
+        measured=f"noise {number(level, '.0f')} dB below its loud parts",
         change=Change(
-            words=f"noise cleaner on {layer.name}",
-            edit=lambda loop: add_treatment(loop, layer.id, "noise cleaner", 0),
+            words=f"noise reduction on {layer.name}",
+            edit=lambda loop: add_treatment(loop, layer.id, "noise reduction", 0),
         ),
     )
 
@@ -176,10 +175,10 @@ def _names(heard: Heard) -> Finding:
         return Finding(
             severity="should",
             where=f"in {together(names[:4])}",
-            measured="layers whose files can't be told apart by name",
+            measured="layers whose files would have the same name",
             change=Change(words="number them", edit=_numbered),
         )
-    return Finding(severity="fine", measured="each file can be told by its name")
+    return Finding(severity="fine", measured="each file has a name of its own")
 
 
 def _shorter(loop: Loop) -> Loop:
@@ -232,8 +231,8 @@ def _stems(heard: Heard) -> Finding | None:
             severity="should",
             value=peak,
             where=f"in {loudest}",
-            measured=f"peaks at {number(peak, '+.1f')} dBFS: 16 and 24 bits would cut "
-            "that off; write 32 bits, or lower some layers",
+            measured=f"peaks at {number(peak, '+.1f')} dBFS: 16 and 24 bit would clip; "
+            "export 32-bit float, or lower some layers",
         )
     return Finding(
         severity="fine",
@@ -264,13 +263,13 @@ CONTENTS = (
     Check(name="unknown", label="Sounds and treatments", find=_unknown,
           about="nothing that this program does not know and would leave out"),
     Check(name="clipped", label="Clipped recordings", find=_clipped,
-          about="no recording is cut off at the top of what it holds"),
+          about="no recording is clipped"),
     Check(name="noise", label="Noise floor", find=_noise,
-          about=f"recordings' noise {number(-spec.NOISE_DB)} dB or more below their loud moments"),
+          about=f"recordings' noise {number(-spec.NOISE_DB)} dB or more below their loud parts"),
     Check(name="names", label="Names", find=_names,
-          about="the loop has a name, and each file can be told by its own"),
+          about="the loop has a name, and each file one of its own"),
     Check(name="stems", label="Stems", find=_stems,
           about=f"add up to the sum below {number(spec.STEMS_DB)} dB of it, none over full scale"),
     Check(name="rights", label="Rights", find=_rights,
-          about="each source may be handed on as the loop is; people and shares are named"),
+          about="each source may be passed on as the loop is; people and shares are named"),
 )  # fmt: skip

@@ -32,18 +32,20 @@ def _tempo(heard: Heard) -> Finding:
     written, tempos = heard.loop.sounding_tempo, heard.listened.tempos
     text = f"written {written:g} BPM"
     if not tempos:
-        return Finding(severity="fine", measured=f"{text}; too few strokes to hear a tempo by")
+        return Finding(severity="fine", measured=f"{text}; too few hits to estimate a tempo")
     same = [one for one in tempos if _is_counted(one.tempo, written)]
     if same:
         return Finding(
-            severity="fine", value=same[0].tempo, measured=f"{text}, heard {same[0].tempo:.1f} BPM"
+            severity="fine",
+            value=same[0].tempo,
+            measured=f"{text}, estimated {same[0].tempo:.1f} BPM",
         )
     best = tempos[0].tempo
     sure = sum(one.confidence for one in tempos if _is_counted(one.tempo, best))
     return Finding(
         severity="should" if sure >= spec.SURE else "fine",
         value=best,
-        measured=f"{text}, heard {best:.1f} BPM, {sure:.0%} sure",
+        measured=f"{text}, estimated {best:.1f} BPM, {sure:.0%} sure",
     )
 
 
@@ -55,10 +57,10 @@ def _is_counted(heard: float, written: float) -> bool:
 def _key(heard: Heard) -> Finding:
     written, keys = heard.loop.sounding_key, heard.listened.keys
     if not keys:
-        return Finding(severity="fine", measured=f"written {written.text}; no key is heard")
+        return Finding(severity="fine", measured=f"written {written.text}; no key can be estimated")
     best = keys[0]
     outside, less = (100 * heard.listened.outside(key) for key in (written, best.key))
-    text = f"written {written.text}, heard {best.key.text}"
+    text = f"written {written.text}, estimated {best.key.text}"
     if outside <= spec.OUTSIDE or less > spec.OUTSIDE / 2:
         return Finding(severity="fine", value=outside, measured=text)
     plain = heard.loop.sounding_key == heard.loop.key
@@ -66,12 +68,12 @@ def _key(heard: Heard) -> Finding:
         severity="should",
         value=outside,
         change=_renamed(best.key) if plain else None,
-        measured=f"{text}; {outside:.0f} % of what is heard is not in {written.text}",
+        measured=f"{text}; {outside:.0f} % of the sound is not in {written.text}",
     )
 
 
 def _renamed(key: Key) -> Change:
-    return Change(words=f"call it {key.text}", edit=lambda loop: rename_key(loop, key))
+    return Change(words=f"set the key to {key.text}", edit=lambda loop: rename_key(loop, key))
 
 
 # --- notes ----------------------------------------------------------------------------------------
@@ -154,14 +156,14 @@ def _voice(heard: Heard) -> Finding:
         name = _loudest_between(heard, 1000.0, 4000.0)
         if name is not None:
             layer = heard.loop.layer(name)
-            where = f"most of it {layer.name}"
+            where = f"mostly {layer.name}"
             change = _softer(layer, 3.0)
     return Finding(
         severity=severity,
         value=found,
         where=where,
         change=change,
-        measured=f"{number(found, '.0f')} dB of all of it lies between 1 and 4 kHz, "
+        measured=f"{number(found, '.0f')} dB of the whole lies between 1 and 4 kHz, "
         + ("where a voice has little room" if change or where else "room for a voice"),
     )
 
@@ -176,7 +178,7 @@ def _softer(layer: Layer, by_db: float) -> Change | None:
     if layer.level_ride is not None or wanted == layer.level_db:
         return None
     return Change(
-        words=f"{layer.name} {by_db:.1f} dB softer",
+        words=f"{layer.name} {by_db:.1f} dB quieter",
         edit=lambda loop: set_layer(loop, layer.id, level_db=wanted),
     )
 
@@ -192,7 +194,7 @@ def _crowding(heard: Heard) -> Finding:
         return Finding(
             severity="fine",
             value=0.0,
-            measured="nobody is in another's way"
+            measured="no two layers crowd each other"
             if not some
             else f"{plural(some, 'pair')} close, none for long",
         )
@@ -256,16 +258,16 @@ def _marks(heard: Heard) -> Finding | None:
 
 
 MUSIC = (
-    Check(name="tempo", label="Tempo, heard again", find=_tempo,
-          about="what is written is what is heard, wherever that is plain"),
-    Check(name="key", label="Key, heard again", find=_key,
-          about=f"at most {spec.OUTSIDE:g} % of what is heard is not in it, or no key is nearer"),
+    Check(name="tempo", label="Tempo, by ear", find=_tempo,
+          about="the tempo estimated from the sound is the written one, where it is clear"),
+    Check(name="key", label="Key, by ear", find=_key,
+          about=f"at most {spec.OUTSIDE:g} % of the sound is not in it, or no key is nearer"),
     Check(name="off key", label="Notes off key", find=_off_key,
           about=f"at most {spec.OFF_KEY:g} % of the notes neither in the key nor in their chord"),
     Check(name="voice", label="Room for a voice", find=_voice,
-          about=f"at most {number(spec.VOICE_DB)} dB of all of it between 1 and 4 kHz"),
+          about=f"at most {number(spec.VOICE_DB)} dB of the whole between 1 and 4 kHz"),
     Check(name="crowding", label="Crowding", find=_crowding,
-          about="no two layers heavily in one band for more than half of the loop"),
+          about="no two layers crowd one band for more than half of the loop"),
     Check(name="marks", label="Style marks", find=_marks,
-          about=f"at least {spec.MARKS_MET:g} % of what the loop's style card asks"),
+          about=f"at least {spec.MARKS_MET:g} % of the style card's marks are met"),
 )  # fmt: skip

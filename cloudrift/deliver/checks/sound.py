@@ -62,12 +62,12 @@ def seam_db(audio: Stereo) -> float:
 def _seam(heard: Heard) -> Finding:
     found = seam_db(heard.sound)
     severity = graded(found, should=spec.SEAM_DB, must=spec.SEAM_BROKEN_DB)
-    much = "no step" if severity == "fine" else "a step"
+    much = "no click" if severity == "fine" else "a click"
     return Finding(
         severity=severity,
         value=found,
-        where="where the loop goes round",
-        measured=f"{much}: its bend is {number(found, '+.0f')} dB against those nearby",
+        where="at the loop point",
+        measured=f"{much}: its corner is {number(found, '+.0f')} dB against those nearby",
     )
 
 
@@ -161,7 +161,7 @@ def _loudness(heard: Heard) -> Finding:
         return Finding(severity="fine", value=found, measured=f"{text}; no target is set")
     gain = min(target - found, spec.MOST_PEAK_DBTP - heard.peak_db)
     off = found + gain - target
-    text += f", written with {number(gain, '+.1f')} dB"
+    text += f", exported at {number(gain, '+.1f')} dB"
     if abs(off) <= spec.LOUDNESS_LU:
         return Finding(
             severity="fine",
@@ -184,7 +184,7 @@ def _dc(heard: Heard) -> Finding:
     change = None
     if severity != "fine":
         change = Change(
-            words="cut below 24 Hz, at the end of the loop's treatments", edit=_cut_lowest
+            words="low cut at 24 Hz, at the end of the loop's treatments", edit=_cut_lowest
         )
     side = "left" if abs(sides[0]) >= abs(sides[1]) else "right"
     return Finding(
@@ -222,7 +222,7 @@ def _mono(heard: Heard) -> Finding:
         severity=severity,
         value=found,
         change=change,
-        measured=f"loses {found:.1f} dB at most on one speaker",
+        measured=f"loses at most {found:.1f} dB in mono",
         where=f"in the octave at {OCTAVES_HZ[worst]:g} Hz" if found > 0.05 else "",
     )
 
@@ -317,19 +317,17 @@ def _tail(heard: Heard) -> Finding:
         return Finding(
             severity="should",
             value=last,
-            where=f"{rings:.1f} s behind the end",
-            measured="one pass is cut while it still rings, at "
+            where=f"{rings:.1f} s after the end",
+            measured="one pass is cut off while it still rings, at "
             f"{number(last, '.0f')} dB of the loop's mean",
         )
     if first <= spec.TAIL_DB:
-        return Finding(severity="fine", value=last, measured="nothing rings on behind the end")
-    kept = (
-        "written with one pass" if heard.with_tail else "in the loop's start, where it goes round"
-    )
+        return Finding(severity="fine", value=last, measured="nothing rings after the end")
+    kept = "exported with one pass" if heard.with_tail else "at the loop point"
     return Finding(
         severity="fine",
         value=last,
-        measured=f"rings on for {rings:.1f} s behind the "
+        measured=f"rings for {rings:.1f} s after the "
         f"end, at first at {number(first, '.0f')} dB of the mean: {kept}",
     )
 
@@ -341,20 +339,21 @@ def _level_db(part: Stereo) -> float:
 SOUND = (
     Check(name="length", label="Length", about="exactly its bars at its tempo", find=_length),
     Check(name="seam", label="Seam", find=_seam,
-          about=f"no step where it goes round: no bend {spec.SEAM_DB:g} dB over those nearby"),
+          about=f"no click at the loop point: no corner {spec.SEAM_DB:g} dB over those nearby"),
     Check(name="peak", label="True peak", find=_peak,
           about=f"at most {number(spec.MOST_PEAK_DBTP)} dBTP (ITU-R BS.1770, 4 times oversampled)"),
     Check(name="loudness", label="Loudness", find=_loudness,
-          about=f"comes within {spec.LOUDNESS_LU:g} LU of the target, where one is set"),
+          about=f"within {spec.LOUDNESS_LU:g} LU of the target, if one is set"),
     Check(name="dc", label="DC", about=f"below {number(spec.DC_DB)} dBFS", find=_dc),
-    Check(name="mono", label="On one speaker", find=_mono,
-          about=f"no octave that is heard loses more than {spec.MONO_DB:g} dB as mono"),
+    Check(name="mono", label="Mono", find=_mono,
+          about=f"no audible octave loses more than {spec.MONO_DB:g} dB as mono"),
     Check(name="low width", label="Low end", find=_low_width,
           about=f"at most {spec.LOW_SIDES:g} % of what is below {spec.LOW_HZ:g} Hz at the sides"),
     Check(name="phase", label="Phase", find=_phase,
-          about="left and right not against each other, on average and in any loud second"),
+          about="left and right in phase, on average and in every loud second"),
     Check(name="start", label="Start", find=_start,
-          about=f"nothing silent for more than {spec.START_MS:g} ms at its start"),
+          about=f"no more than {spec.START_MS:g} ms of silence at the start"),
     Check(name="tail", label="Tail", find=_tail,
-          about=f"one pass rings out: it ends {number(-spec.TAIL_DB)} dB or more below the mean"),
+          about=f"one pass decays to silence: it ends {number(-spec.TAIL_DB)} dB or more below "
+                "the mean"),
 )  # fmt: skip

@@ -40,6 +40,6 @@ def check_target(lufs: float | None) -> None:
     """Raise CloudriftError for a loudness that no loop is brought to; None is none at all."""
     if lufs is not None and not TARGET_LOW_LUFS <= lufs <= TARGET_HIGH_LUFS:
         raise CloudriftError(
-            f"the loudness that is wanted is {number(lufs)} LUFS, but must lie between "
+            f"the target loudness is {number(lufs)} LUFS, but must lie between "
             f"{number(TARGET_LOW_LUFS)} and {number(TARGET_HIGH_LUFS)}"
         )

@@ -83,7 +83,7 @@ def run(
         window.show_stage(min(wishes.stage, len(STAGES) - 1))
     window.offer_steps(now=opened is not None)
     if session.transport.speaker.silent:
-        window.say("No sound card was found: everything plays in time, but silently.", good=True)
+        window.say("No sound card was found: everything plays in time, silently.", good=True)
     for words in preferences.wrong[:1]:
         window.say(words)
     if opened is not None:
@@ -126,9 +126,7 @@ def offer_unsaved(window: Window) -> None:
         where = f" (from {unsaved.origin})" if unsaved.origin else ""
         title = unsaved.document.loop.title
         words = f"{title}{where} was not saved when the program last ended. Open it?"
-        chosen = ask(
-            window, "Work that was not saved", words, "Open it", "Throw it away", "Ask me later"
-        )
+        chosen = ask(window, "Unsaved work", words, "Open it", "Discard it", "Ask me later")
         if chosen == "Open it":
             window.session.document.open(unsaved.document, unsaved.origin, unsaved=True)
             window.show_stage(0)
@@ -136,5 +134,5 @@ def offer_unsaved(window: Window) -> None:
             if window.session.document.keep_unsaved():
                 recovery.remove(unsaved.file)
             return
-        if chosen == "Throw it away":
+        if chosen == "Discard it":
             recovery.remove(unsaved.file)

@@ -43,11 +43,11 @@ class Files(QObject):
         if not session.document.would_be_lost:
             go()
             return
-        words = f"{session.loop.title} has changes that are not saved."
-        chosen = ask(self._window, "Not saved", words, "Save", "Throw away", "Go back")
+        words = f"{session.loop.title} has unsaved changes."
+        chosen = ask(self._window, "Not saved", words, "Save", "Discard", "Cancel")
         if chosen == "Save":  # and ask again if it was changed while it was written
             self.save(lambda good: self.leave_then(go, stay) if good else stay())
-        elif chosen == "Throw away":
+        elif chosen == "Discard":
             go()
         else:
             stay()
@@ -107,18 +107,16 @@ class Files(QObject):
             free_name(path.stem, (one.stem for one in path.parent.glob(f"*{SUFFIX}"))) + SUFFIX
         )
         words = (
-            f"{path.name} was changed by another program since it was opened here. Keep both, and "
-            f"save this one as {free.name}?"
+            f"{path.name} was changed by another program since you opened it. Keep both, and save "
+            f"this one as {free.name}?"
         )
         title = "Changed by another program"
-        chosen = ask(self._window, title, words, "Keep both", "Replace it", "Go back")
+        chosen = ask(self._window, title, words, "Keep both", "Replace it", "Cancel")
         return {"Keep both": free, "Replace it": path}.get(chosen)
 
     def _may_replace(self, path: Path) -> bool:
-        words = f"{path.name} is there already. Replace it?"
-        return (
-            ask(self._window, "There already", words, "", "Replace it", "Go back") == "Replace it"
-        )
+        words = f"{path.name} already exists. Replace it?"
+        return ask(self._window, "File exists", words, "", "Replace it", "Cancel") == "Replace it"
 
     @property
     def _loop_folder(self) -> Path:
@@ -136,21 +134,21 @@ class Files(QObject):
                 self._session.loop,
                 name,
                 template_folder(),
-                "to begin from: Start a loop, A template",
+                "to start from: Start a loop, A template",
             )
 
     def keep_row(self) -> None:
         """Put the open loop's chords on the shelf of rows; their name is asked for."""
         self.wanted.emit()
         title = self._session.loop.title
-        name = ask_for_name(self._window, "Put the row on the shelf", "Name of the row", title)
+        name = ask_for_name(self._window, "Save the progression", "Name of the progression", title)
         if name:
             try:
                 row = row_of(self._session.loop)
             except CloudriftError as error:
                 self._session.say(str(error))
                 return
-            self._keep(row, name, row_folder(), "among the rows: Row, in the Chords stage")
+            self._keep(row, name, row_folder(), "under Progressions in the Chords stage")
 
     def _keep(self, loop: Loop, name: str, folder: Path, where: str) -> None:
         try:
@@ -205,10 +203,11 @@ class Files(QObject):
         """Say what of an opened file is not known here, or which layers (by name) sound renewed."""
         strange = list(document.loop.unknown)
         if document.newer is not None:
-            strange.append("what a newer version of the program has written into it")
+            strange.append("data that a newer version of the program added")
         if strange:
             self._session.say(
-                f"{path.name}: not known here, and kept in the file: {'; '.join(strange)}"
+                f"{path.name} contains data this version does not know; it stays in the file: "
+                f"{'; '.join(strange)}"
             )
         elif renewed:
             play = "now plays" if len(renewed) == 1 else "now play"

@@ -1,10 +1,15 @@
-"""The command finder: every command of the menus, found by typing a part of its name."""
+"""The command finder: every command of the menus, found by typing what it does."""
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
 from cloudrift.desktop.kit.layouts import fill, vertical
+from cloudrift.ground.search import Entry, Index, synonyms
+
+
+def _name(action: QAction) -> str:
+    return action.text().replace("&", "").partition("\t")[0]
 
 
 class Finder(QDialog):
@@ -14,9 +19,14 @@ class Finder(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Find a command")
         self.setFixedSize(460, 340)
-        self._actions = [a for a in actions if a.isEnabled() and a.text()]
+        known = synonyms("cloudrift.desktop.frame")
+        self._index = Index(
+            Entry(of=action, names=(name,), does=known.get(name, {}).get("does", ()))
+            for action in actions
+            if action.isEnabled() and (name := _name(action))
+        )
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Type a part of a command's name")
+        self.line.setPlaceholderText("Type what you want to do")
         self.list = QListWidget()
         column = vertical(self)
         fill(column, self.line, self.list)
@@ -28,14 +38,12 @@ class Finder(QDialog):
 
     def _filter(self, text: str) -> None:
         self.list.clear()
-        words = text.lower().split()
-        for action in self._actions:
-            name = action.text().replace("&", "")
-            if all(word in name.lower() for word in words):
-                keys = action.shortcut().toString()
-                item = QListWidgetItem(f"{name}    {keys}" if keys else name)
-                item.setData(Qt.ItemDataRole.UserRole, action)
-                self.list.addItem(item)
+        for match in self._index.find(text):
+            said = _name(match.of) + f" ({match.words})" * bool(match.words)
+            keys = match.of.shortcut().toString() or match.of.text().partition("\t")[2]
+            item = QListWidgetItem(f"{said}    {keys}" if keys else said)
+            item.setData(Qt.ItemDataRole.UserRole, match.of)
+            self.list.addItem(item)
         self.list.setCurrentRow(0)
 
     def _run(self) -> None:

@@ -43,18 +43,18 @@ class Step(NamedTuple):
 
 
 STEPS = (
-    Step("Chords", "Press a chord under Next chord: every layer follows",
+    Step("Chords", "Click a chord under Next chord: every layer follows it",
          _did("add a chord", "change a chord")),
-    Step("Layers", "Open the Shelf (F4) and rest on a sound: it plays in the layer's place",
-         _hears("heard with")),
-    Step("Texture", "Switch a treatment off and on again: the strip below it changes",
-         _did("treatment out", "treatment in")),
-    Step("Flip", "Press A finished example: the loop is printed and cut up", _did("print")),
-    Step("Groove", "Switch the bed on, or suggest a groove from the loop",
-         _did("hear the bed", "draw a groove")),
-    Step("Deliver", "Press a file in the list to hear just what would be written",
+    Step("Layers", "Open the shelf (F4) and rest on a sound: it plays in the layer's place",
+         _hears("playing with")),
+    Step("Texture", "Bypass a treatment and switch it on again: the strip below it changes",
+         _did("bypass a treatment", "treatment on")),
+    Step("Flip", "Choose A finished example: the loop is printed and cut up", _did("print")),
+    Step("Groove", "Turn the bed on, or suggest a groove from the loop",
+         _did("groove bed on", "suggest a groove")),
+    Step("Deliver", "Click a file in the list to hear exactly what would be exported",
          lambda session: session.transport.long is not None
-         and session.transport.long.words.startswith("heard: ")),
+         and session.transport.long.words.startswith("playing ")),
 )  # fmt: skip
 
 
@@ -111,8 +111,10 @@ class FirstSteps(QFrame):
         row.addWidget(self._ticks)
         row.addWidget(self.says, 1)
         row.addWidget(self.go)
-        row.addWidget(small_button("Next", self.next, tip="Another of the six"))
-        row.addWidget(small_button("Leave", self.leave, tip="Not again (Esc); Help has it"))
+        row.addWidget(small_button("Next", self.next, tip="Another of the six steps"))
+        row.addWidget(
+            small_button("Leave", self.leave, tip="Don't show again (Esc); it stays in Help")
+        )
         session.changed.connect(lambda _b, _a: self._look())
         session.hearing.changed.connect(self._look)
         session.hearing.shown_changed.connect(self._look)
@@ -149,7 +151,7 @@ class FirstSteps(QFrame):
             return
         self.done |= did
         if len(self.done) == len(STEPS):
-            self._session.say("All six first steps are done; the rest is yours", good=True)
+            self._session.say("All six first steps are done", good=True)
             self.leave()
         elif self._at in self.done:
             self.next()

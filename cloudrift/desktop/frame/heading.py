@@ -70,7 +70,7 @@ class CompareSwitch(QWidget):
         """Show which one is heard, and what both are called."""
         self._what, self._sides = what, sides
         heard = sides[what == TREATED]
-        self.setAccessibleName(f"Compare: {heard.lower()} is heard")
+        self.setAccessibleName(f"Compare: {heard.lower()} plays")
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -234,13 +234,13 @@ class Heading(QWidget):
             loop.style or "no style",
             "",
             # Of another loop that is shown, they are not known.
-            marks or (f"style card · draw {loop.draw}" if loop.style else "style card"),
+            marks or (f"style card · variation {loop.draw}" if loop.style else "style card"),
         )
         self._show_hearing()
 
     def _show_state(self) -> None:
         session, kit = self._session, self._session.hearing.shown.kit
-        state = "saved" if session.document.is_saved else "not saved"
+        state = "saved" if session.document.is_saved else "unsaved"
         state = session.hearing.heard_words or state
         self.under.setText(f"kit: {kit} · {state}" if kit else state)
         self.under.setToolTip(self.under.text())
@@ -256,7 +256,7 @@ class Heading(QWidget):
         session = self._session
         known = len(session.hearing.loudness) >= 2
         self.matched.setText(session.hearing.match_words if known else "")
-        equal = "equally loud" if session.hearing.match.equal else "each as loud as it is"
+        equal = "loudness matched" if session.hearing.match.equal else "loudness unchanged"
         words = f"{self.matched.text()}. " if known else ""
         self.matched.setToolTip(f"{words}Compared with {session.hearing.compared}, {equal}")
 

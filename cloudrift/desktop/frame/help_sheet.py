@@ -14,101 +14,107 @@ from cloudrift.desktop.kit.parts import close_line, heading, label, scrolling
 Keys = tuple[tuple[str, str], ...]
 
 FIELD_KEYS: Keys = (
-    ("Arrows", "A step more or less; with Shift a fine one"),
-    ("Figures", "Type the value; Enter opens it"),
-    ("Backspace", "The usual value"),
-    ("R", "Let it ride over the loop, or no longer"),
+    ("Arrows", "One step up or down; with Shift, a fine step"),
+    ("Figures", "Type a value; Enter opens the field"),
+    ("Backspace", "The default value"),
+    ("R", "Draw a ride over the loop, or remove it"),
 )
 THREAD_KEYS: Keys = (
-    ("Left, Right", "The chord before or behind; with Shift choose more"),
-    ("Page Up, Page Down", "A voice of the chord, up or down"),
-    ("Up, Down", "Chord or voice by a step of the scale"),
-    ("Shift+Up, Shift+Down", "By a semitone"),
-    ("Ctrl+Up, Ctrl+Down", "By an octave"),
-    ("Ctrl+Left, Ctrl+Right", "End sooner or later by a step of the grid; with Shift begin so"),
+    ("Left, Right", "The chord before or after; with Shift, select more"),
+    ("Page Up, Page Down", "The next voice up or down"),
+    ("Up, Down", "Move the chord or voice by a scale step"),
+    ("Shift+Up, Shift+Down", "Move by a semitone"),
+    ("Ctrl+Up, Ctrl+Down", "Move by an octave"),
+    (
+        "Ctrl+Left, Ctrl+Right",
+        "End earlier or later by a grid step; with Shift, start earlier or later",
+    ),
     ("1 to 7", "The chord on that degree"),
-    ("Insert, Delete", "One more voice; take out the voice or the chord"),
+    ("Insert, Delete", "Add a voice; delete the voice or the chord"),
     ("M", "Mute a voice"),
     ("Y", "Tie a voice to the chord before"),
-    ("T", "A voice through all chords"),
-    ("L", "Late by a step of the grid"),
-    ("R", "A half-step rub"),
-    ("Enter", "Hear the chord"),
-    ("Ctrl+A", "Choose all chords"),
-    ("Plus, Minus, 0", "Look closer, farther, at all of it"),
+    ("T", "Select the voice through all chords"),
+    ("L", "Late by a grid step"),
+    ("R", "Add a half-step clash"),
+    ("Enter", "Play the chord"),
+    ("Ctrl+A", "Select all chords"),
+    ("Plus, Minus, 0", "Zoom in, zoom out, fit"),
 )
 NEXT_KEYS: Keys = (
-    ("Arrows", "Another proposal"),
-    ("Enter", "Hear it"),
-    ("Insert", "Put it behind; with Shift in the place of the chosen chord"),
+    ("Arrows", "The next suggestion"),
+    ("Enter", "Play it"),
+    ("Insert", "Insert it after the chord; with Shift, replace the chord"),
 )
 NOTE_KEYS: Keys = (
-    ("Arrows", "Move the picked notes by the grid and the scale"),
-    ("Shift+Arrows", "By half the grid and by semitones"),
-    ("Ctrl+Up, Ctrl+Down", "By an octave"),
+    ("Arrows", "Move the selected notes by the grid and the scale"),
+    ("Shift+Arrows", "Move by half the grid and by semitones"),
+    ("Ctrl+Up, Ctrl+Down", "Move by an octave"),
     ("Ctrl+Left, Ctrl+Right", "Shorter or longer"),
-    ("Page Up, Page Down", "Pick the note before or behind"),
-    ("Ctrl+A", "Pick all"),
-    ("V, P, E", "Pick the same voice, the same pitch, every second one"),
-    ("Ctrl+C, Ctrl+V, Ctrl+J", "Copy, paste at the playhead, copy behind"),
-    ("M, X, Delete", "Mute, cut at the playhead, take out"),
-    ("Plus, Minus, 0", "Look closer, farther, at all of it"),
+    ("Page Up, Page Down", "Select the note before or after"),
+    ("Ctrl+A", "Select all"),
+    ("V, P, E", "Select the same voice, the same pitch, every other note"),
+    ("Ctrl+C, Ctrl+V, Ctrl+J", "Copy, paste at the playhead, duplicate"),
+    ("M, X, Delete", "Mute, split at the playhead, delete"),
+    ("Plus, Minus, 0", "Zoom in, zoom out, fit"),
 )
 ROOM_KEYS: Keys = (("Left, Right", "The low cut, the high cut"), ("Up, Down", "Move it"))
 ROW_KEYS: Keys = (
-    ("Enter", "Open the card"),
+    ("Enter", "Open the treatment"),
     ("Alt+Up, Alt+Down", "Earlier or later in the line"),
-    ("Ctrl+C, Ctrl+X, Ctrl+V", "Copy, cut and paste the card"),
+    ("Ctrl+C, Ctrl+X, Ctrl+V", "Copy, cut and paste the treatment"),
     ("Ctrl+Shift+C", "Copy the whole line"),
-    ("Delete", "Take it out"),
-    ("Shift+B", "Two strips side by side"),
+    ("Delete", "Remove it"),
+    ("Shift+B", "Compare two strips side by side"),
 )
 RIDE_KEYS: Keys = (
-    ("Page Up, Page Down", "The point before or behind"),
+    ("Page Up, Page Down", "The point before or after"),
     ("Arrows", "Move it; with Shift finely"),
-    ("Alt+Up, Alt+Down", "Bend the way to the next"),
-    ("Enter, Delete", "One point more; this one less"),
+    ("Alt+Up, Alt+Down", "Bend the curve to the next point"),
+    ("Enter, Delete", "Add a point; delete this one"),
 )
 SHELF_KEYS: Keys = (
-    ("Arrows", "Another sound"),
-    ("Enter", "Hear it in the layer's place; again: no longer"),
-    ("Ctrl+Enter", "Use it; with Shift as a new layer"),
-    ("*", "A favourite, or no longer"),
+    ("Arrows", "The next sound"),
+    ("Enter", "Play it in the layer's place; press again to stop"),
+    ("Ctrl+Enter", "Use it; with Shift, as a new layer"),
+    ("*", "Favourite on or off"),
 )
 RIBBON_KEYS: Keys = (
-    ("Left, Right", "Go a beat back or on"),
-    ("Shift+Left, Shift+Right", "Hear a shorter or longer part"),
-    ("Home, Esc", "To its start; the whole loop again"),
+    ("Left, Right", "Move a beat back or forward"),
+    ("Shift+Left, Shift+Right", "Loop a shorter or longer part"),
+    ("Home, Esc", "To its start; back to the whole loop"),
 )
 PIECE_KEYS: Keys = (
-    ("left, right", "choose the piece before or behind"),
-    ("Ctrl + left, right", "change places with it"),
-    ("a to z", "let that piece from above play here, and go on to the next place"),
-    ("-", "turn it round"),
-    ("2 to 9, 1", "strike its start so often; once"),
-    (". or Del", "leave a gap"),
-    ("drag", "a piece from above to a place below, or a place elsewhere; with Shift they swap"),
-    ("double-click above", "cut there, or take the cut out"),
+    ("left, right", "select the piece before or after"),
+    ("Ctrl + left, right", "swap places with it"),
+    ("a to z", "play that piece here, and move to the next place"),
+    ("-", "reverse it"),
+    ("2 to 9, 1", "repeat its start that many times; once"),
+    (". or Del", "leave a rest"),
+    (
+        "drag",
+        "drag a piece from above to a place below, or a place elsewhere; with Shift they swap",
+    ),
+    ("double-click above", "cut there, or remove the cut"),
 )
 SECTION_KEYS: Keys = (
-    ("Left, Right", "Another section"),
-    ("Up, Down", "Another layer or lane"),
-    ("Enter", "Take it out of the section, or in"),
-    ("+, −", "A dB louder or softer there"),
-    ("Ctrl+Left, Ctrl+Right", "The section earlier or later"),
-    ("S", "The change into it, or the section again"),
-    ("H", "Hear the bars around that change"),
-    ("Delete", "Take the section out"),
+    ("Left, Right", "The next section"),
+    ("Up, Down", "The next layer or lane"),
+    ("Enter", "Turn it off in the section, or on"),
+    ("+, −", "A dB louder or quieter there"),
+    ("Ctrl+Left, Ctrl+Right", "Move the section earlier or later"),
+    ("S", "The seam before it, or back to the section"),
+    ("H", "Play the bars around the seam"),
+    ("Delete", "Delete the section"),
 )
 LANE_KEYS: Keys = (
-    ("Arrows", "Another hit or lane; a step of the grid"),
+    ("Arrows", "The next hit or lane; a grid step"),
     ("Enter, Delete", "Draw a hit; delete it"),
-    ("Plus, Minus", "Louder or softer"),
+    ("Plus, Minus", "Louder or quieter"),
     ("2 to 9", "A roll of that many hits"),
-    ("Ctrl+Left, Ctrl+Right", "Move the chosen hits by the grid"),
+    ("Ctrl+Left, Ctrl+Right", "Move the selected hits by the grid"),
     ("Alt+Left, Alt+Right", "A little earlier or later"),
     ("Shift+Up, Shift+Down", "A semitone higher or lower"),
-    ("M", "The lane on or off"),
+    ("M", "Turn the lane on or off"),
 )
 STAGE_KEYS: dict[str, tuple[tuple[str, Keys], ...]] = {
     "Chords": (("Chords and voices", THREAD_KEYS), ("Next chord", NEXT_KEYS)),
@@ -175,8 +181,8 @@ class AboutSheet(QDialog):
             label(f"Cloudrift {cloudrift.__version__}", size=20, weight=SEMI),
             _plain((cloudrift.__doc__ or "").strip().replace("Cloudrift: write", "Write")),
             _plain(
-                "House sounds and treatments are computed, not played back from "
-                "recordings: what you write with them is yours, without royalties."
+                "House sounds and treatments are computed, not played back from recordings: what "
+                "you make with them is yours, royalty-free."
             ),
         )
         for what, where in places:

@@ -10,8 +10,8 @@ from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
 
 HINT = (
-    "Choose a moment, then: go there; or hear it as “then” against the loop as it is (B switches, "
-    "equally loud); or hear it in place of now, so that any two are compared."
+    "Select a step, then go there; or play it as “then” against the loop as it is (B switches, "
+    "loudness matched); or play it as “now”, to compare any two."
 )
 
 
@@ -25,7 +25,7 @@ class HistorySheet(QDialog):
         self.setWindowTitle("History")
         self.resize(400, 480)
         self.list = QListWidget()
-        self.list.setAccessibleName("Moments, the newest first")
+        self.list.setAccessibleName("Steps, newest first")
         self.list.itemActivated.connect(lambda _item: self.go())
         self.says = label("", size=11.5, wrap=True)
         hint = label(HINT, size=11.5, name="soft", wrap=True)
@@ -33,10 +33,10 @@ class HistorySheet(QDialog):
         fill(column, hint, (self.list, 1), self.says)
         row = horizontal()
         for text, act, tip in (
-            ("Go there", self.go, "Enter; what came after can be had again"),
-            ("Hear as then", self.as_then, "One side of the compare switch"),
-            ("Hear as now", self.as_now, "The other side, without changing the loop"),
-            ("Let go", self.let_go, "Bare against treated again"),
+            ("Go there", self.go, "Enter; later steps stay in the history"),
+            ("Play as then", self.as_then, "One side of the compare switch"),
+            ("Play as now", self.as_now, "The other side, without changing the loop"),
+            ("Stop comparing", self.let_go, "Back to bare and treated"),
         ):
             made = button(text, act, tip=tip)
             made.setAutoDefault(False)
@@ -97,7 +97,7 @@ class HistorySheet(QDialog):
             parts.append(f"then: {session.hearing.then.label}")
         if session.hearing.previewing:
             parts.append(f"now: {session.hearing.preview_words.removeprefix('heard: ')}")
-        self.says.setText(" · ".join(parts) or "bare against treated is compared")
+        self.says.setText(" · ".join(parts) or "comparing bare and treated")
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.let_go()

@@ -76,7 +76,7 @@ class Importing(QObject):
         session = self._session
         layer_id = session.selection.layer_id
         if not layer_id:
-            self._session.say("there is no layer to read chords from; add one in Layers")
+            self._session.say("there is no layer to take chords from; add one in Layers")
         elif chords_of(session.loop, session.loop.layer(layer_id)):
             if session.apply("chords of a layer", lambda loop: put_chords_of(loop, layer_id)):
                 self._session.say(

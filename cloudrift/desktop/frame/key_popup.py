@@ -46,12 +46,12 @@ class KeyPopup(Popup):
         self.under = label("", size=11.5, name="soft", wrap=True)
         self.fits = label("", size=11.5, name="soft", wrap=True)
         self.relative = small("", self._put_relative)
-        self.relative.setToolTip("The same notes, another home: chords stay")
+        self.relative.setToolTip("Same notes, another tonic: chords stay")
         self.parallel = small("", self._put_parallel)
-        self.parallel.setToolTip("The same home, another scale: degrees stay")
-        self.shifts = ChoiceRow([(i, "") for i in range(5)], columns=5, name="Hear it at")
+        self.parallel.setToolTip("Same tonic, another scale: degrees stay")
+        self.shifts = ChoiceRow([(i, "") for i in range(5)], columns=5, name="Transpose and play")
         self.shifts.chosen.connect(lambda i: self.hear(self._middle + SHIFTS[i]))
-        self.keep = small("Keep this key", self._keep, "Put the loop into the key that is heard")
+        self.keep = small("Keep this key", self._keep, "Transpose the loop to the key that plays")
         for widget in (
             row_of_heading(
                 "Key", small("From a recording…", self._listen, "Find key and tempo of a recording")
@@ -60,8 +60,8 @@ class KeyPopup(Popup):
             self.tonics,
             row(
                 [
-                    small("−1 st", lambda: self.shift(-1), "Everything a semitone lower"),
-                    small("+1 st", lambda: self.shift(1), "Everything a semitone higher"),
+                    small("−1 st", lambda: self.shift(-1), "Everything a semitone down"),
+                    small("+1 st", lambda: self.shift(1), "Everything a semitone up"),
                 ]
             ),
             heading("Scale"),
@@ -70,7 +70,7 @@ class KeyPopup(Popup):
             heading("Related"),
             row([self.relative, self.parallel]),
             self.fits,
-            heading("Find a better key: hear it at"),
+            heading("Find a better key: play it at"),
             self.shifts,
             row(
                 [
@@ -130,7 +130,7 @@ class KeyPopup(Popup):
             if semitones:
                 self._preview.put(
                     lambda loop: loop_edits.shift_key(loop, semitones),
-                    f"heard {number(semitones, '+d')} st",
+                    f"plays {number(semitones, '+d')} st",
                 )
         except CloudriftError as error:
             session.say(str(error))
@@ -190,7 +190,7 @@ class KeyPopup(Popup):
         for i, by in enumerate(SHIFTS):
             semitones = self._middle + by
             text = pretty(key.shifted(semitones).tonic)
-            away = f"{number(semitones, '+d')} st" if semitones else "as it is"
+            away = f"{number(semitones, '+d')} st" if semitones else "as written"
             self.shifts.button(i).setText(f"{text}\n{away}")
         chosen = None if self.heard is None else self.heard - self._middle
         self.shifts.show_choice(SHIFTS.index(chosen) if chosen in SHIFTS else None)
@@ -199,11 +199,11 @@ class KeyPopup(Popup):
 def _fit_words(loop: Loop) -> str:
     """Say how much of what the chords hold lies in this key and in others."""
     if not loop.chords:
-        return "No chords yet that could fit another key."
+        return "No chords yet."
     weights = weights_of(
         [c.voices for c in loop.chords], [float(c.length_ticks) for c in loop.chords]
     )
-    own = f"{fit(weights, loop.key):.0%} of the chords lies in {loop.key.text}"
+    own = f"{fit(weights, loop.key):.0%} of the chords are in {loop.key.text}"
     others = ", ".join(f"{k.text} {share:.0%}" for k, share in other_fits(weights, loop.key, 3))
     return f"{own}; in others: {others}."
 

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from functools import partial
 from typing import Any
 
+from cloudrift.desktop.frame import usual_keys
 from cloudrift.desktop.frame.menus import Menu
 from cloudrift.desktop.frame.rail import KEYS, MICROPHONE, RECORDINGS, SHELF, STAGES
 from cloudrift.desktop.kit.commands import Command
@@ -27,6 +28,11 @@ def _beside(text: str, name: str, key: str) -> Command:
     return Command(text, lambda window: window.open_or_close(name), key)
 
 
+def _pressed(text: str, keys: str) -> Command:
+    # The key is only written: what has the keyboard takes it, and the window what is left.
+    return Command(f"{text}\t{keys}", lambda window: usual_keys.press(window, keys))
+
+
 def _in(stage: str, commands: Iterable[Command]) -> tuple[Command, ...]:
     return tuple(command._replace(stage=stage) for command in commands)
 
@@ -38,7 +44,7 @@ def _choose(at: int, window: Any) -> None:
 def menu_table() -> tuple[Menu, ...]:
     """Return all menus, in order."""
     return (
-        Menu("&Loop", ((
+        Menu("&File", ((
             Command("&Start a loop…", lambda w: w.start_loop(), "Ctrl+N"),
             OPEN,
             Command("&Save", lambda w: w.files.save(), "Ctrl+S"),
@@ -50,45 +56,49 @@ def menu_table() -> tuple[Menu, ...]:
         ))),
         Menu("&Edit", ((
             UNDO, REDO, Command("&History…", lambda w: w.sheets.history(), "Ctrl+H"),
-        ),)),
-        Menu("&Hear", ((
+        ), (
+            _pressed("Cu&t", "Ctrl+X"), _pressed("&Copy", "Ctrl+C"), _pressed("&Paste", "Ctrl+V"),
+            _pressed("&Delete", "Del"), _pressed("Select &all", "Ctrl+A"),
+        ))),
+        Menu("&Play", ((
             Command("&Play or stop", lambda w: w.session.transport.toggle(), "Space"),
             Command("&Compare bare with treated", lambda w: w.session.hearing.swap(), "B"),
             Command("&From the start", lambda w: w.session.player.seek(0.0), "Home"),
             Command("The &whole loop again", lambda w: w.hear_all(), "W"),
-            Command("&Add up: one layer more", lambda w: w.add_up(), "Shift+W"),
-            Command("The &groove bed alone, or all again", lambda w: w.bed_alone()),
+            Command("&Add up: one more layer", lambda w: w.add_up(), "Shift+W"),
+            Command("The &groove bed alone, or everything", lambda w: w.bed_alone()),
         ),)),
         Menu("&Chords", (_in("Chords", ChordsStage.commands()), (
             Command("Tempo and key from a &recording…", lambda w: w.importing.choose_reference()),
-            Command("Put the row on the &shelf…", lambda w: w.files.keep_row()),
+            Command("Sa&ve the progression…", lambda w: w.files.keep_row()),
             _beside("&Play keys", KEYS, "F6"),
         ))),
         Menu("L&ayers", ((
             _beside("&Shelf: find a sound", SHELF, "F4"),
             _beside("Reco&rdings: find one", RECORDINGS, "Shift+F4"),
-            _beside("Microphone: sin&g a take", MICROPHONE, "Shift+F6"),
-            Command("&Chords from the layer's own notes", lambda w: w.importing.chords_of_layer()),
+            _beside("Microphone: record a ta&ke", MICROPHONE, "Shift+F6"),
+            Command("&Chords from the layer's notes", lambda w: w.importing.chords_of_layer()),
         ), _in("Layers", LayersStage.commands()))),
         Menu("&Texture", (_in("Texture", TextureStage.commands()),)),
         Menu("&Flip", (_in("Flip", FlipStage.commands()),)),
         Menu("&Groove", (_in("Groove", GrooveStage.commands()),)),
         Menu("A&rrange", (_in("Arrange", ArrangeStage.commands()),)),
         Menu("&Deliver", (_in("Deliver", DeliverStage.commands()),)),
-        Menu("&Stage", (tuple(
+        Menu("&View", (tuple(
             Command(f"&{at + 1} {name}", partial(_choose, at), f"Alt+{at + 1}")
             for at, name in enumerate(STAGES)
-        ),)),
-        Menu("&View", ((
+        ), (
+            Command("Find in this s&tage", usual_keys.find, "Ctrl+F"),
+            Command("Full &screen", usual_keys.full_screen, "F11"),
             Command("&Light or dark", lambda w: w.swap_theme(), "F9"),
             Command("&Style card: marks and moves", lambda w: w.open_style(), "Shift+F9"),
             Command("Last &notices…", lambda w: w.sheets.notices()),
             Command("&Find a command…", lambda w: w.sheets.commands(), "F2"),
-        ),)),
+        ))),
         Menu("&Help", ((
             Command("&Keys of this stage", lambda w: w.sheets.keys(), "F1"),
             Command("&First steps", lambda w: w.begin_steps()),
-            Command("&Words of our own", lambda w: w.sheets.words()),
+            Command("&Glossary", lambda w: w.sheets.words()),
             Command("&About Cloudrift", lambda w: w.sheets.about()),
         ),)),
     )  # fmt: skip

@@ -34,23 +34,23 @@ class MidiSheet(QDialog):
             self.chords.addItem(f"{place:>6}   {reading.text}   ({reading.degree_text})   {notes}")
         column.addWidget(self.chords)
         self.key = QCheckBox(
-            f"Take its key: {song.key.text}, estimated, {song.key_confidence:.0%} sure"
+            f"Use its key: {song.key.text}, estimated, {song.key_confidence:.0%} sure"
         )
-        self.tempo = QCheckBox(f"Take its tempo: {song.tempo:g} BPM, {TEMPO_FROM[song.tempo_from]}")
+        self.tempo = QCheckBox(f"Use its tempo: {song.tempo:g} BPM, {TEMPO_FROM[song.tempo_from]}")
         self.key.setChecked(True)
         self.tempo.setChecked(song.tempo_from != "standard")
         fill(column, self.key, self.tempo)
         words = label(
-            "Its chords replace those of the loop, with their own voicings; without its "
-            "key they are moved into the loop's.",
+            "Its chords replace the loop's, with their own voicings; without its key they are "
+            "transposed to the loop's.",
             size=11.5,
             name="soft",
             wrap=True,
         )
         column.addWidget(words)
         line = horizontal()
-        fill(line, 1, button("Leave it", self.reject))
-        self.take = button("Take the chords", self.accept, name="strong")
+        fill(line, 1, button("Cancel", self.reject))
+        self.take = button("Use the chords", self.accept, name="strong")
         self.take.setDefault(True)
         line.addWidget(self.take)
         column.addLayout(line)

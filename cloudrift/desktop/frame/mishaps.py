@@ -1,4 +1,4 @@
-"""Mishaps: an error that nobody caught is logged, the work is kept, and it is said in a sentence.
+"""Mishaps: an uncaught exception is logged, the work is kept, and it is said in a sentence.
 
 Without this an exception in a slot would end the program. Errors of a composer's are said in their
 own words; anything else is a fault of ours, and its trace goes to a file.
@@ -88,7 +88,7 @@ class Mishaps(QObject):
         if again:
             return
         if not isinstance(error, CloudriftError):
-            log.error("an error that nobody caught\n%s", where)
+            log.error("an uncaught exception\n%s", where)
         self._came.emit(error)
 
     def _take_from_thread(self, args: threading.ExceptHookArgs) -> None:
@@ -99,7 +99,7 @@ class Mishaps(QObject):
         try:
             self._keep()
         except Exception as trouble:
-            log.exception("the work could not be kept after a mishap", exc_info=trouble)
+            log.exception("the work could not be kept after an unexpected error", exc_info=trouble)
         self.said.emit(mishap_words(error))
 
 
@@ -109,6 +109,6 @@ def mishap_words(error: Exception) -> str:
         return in_a_sentence(str(error))
     what = in_a_sentence(str(error) or type(error).__name__, 120)
     return (
-        f"That step went wrong inside the program ({what}); your work is kept, go on or undo. "
-        f"The details are in {log_file()}"
+        f"That step failed inside the program ({what}); your work is kept; go on or undo. Details "
+        f"are in {log_file()}"
     )

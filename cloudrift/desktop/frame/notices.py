@@ -41,7 +41,7 @@ class Notice(QLabel):
         self.setTextFormat(Qt.TextFormat.PlainText)  # names in it are a stranger's words
         self.setWordWrap(True)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setToolTip("Press to put it away; View, Last notices has it again")
+        self.setToolTip("Click to dismiss; View, Last notices shows it again")
         self.hide()
         self._clock = single_shot(self, self.hide)
         over.installEventFilter(self)
@@ -90,7 +90,7 @@ class NoticesSheet(QDialog):
             words = f"{one.at:%H:%M}  {one.words}"
             lines.addWidget(label(words, name="" if one.good else "signal", wrap=True))
         if not said:
-            lines.addWidget(label("Nothing has been said yet.", name="soft"))
+            lines.addWidget(label("No notices yet.", name="soft"))
         lines.addStretch(1)
         column = vertical(self)
         fill(column, (scrolling(inside), 1), close_line(self))

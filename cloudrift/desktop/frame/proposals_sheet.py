@@ -25,8 +25,8 @@ class ProposalsSheet(QDialog):
         column = vertical(self, spacing=7)
         column.addWidget(heading("Chords that go with it"))
         words = label(
-            "Rest on one to hear it with the loop; press it to take it. The line stays, "
-            "other layers follow.",
+            "Rest on one to hear it with the loop; click to use it. The line stays, other layers "
+            "follow.",
             size=11.5,
             name="soft",
             wrap=True,
@@ -36,13 +36,13 @@ class ProposalsSheet(QDialog):
         for one in proposals:
             take = button(one.words.replace("&", "&&"), partial(self._take, one))
             take.setAutoDefault(False)
-            Trying(take, session, partial(_with, one), f"{one.words}, tried")
+            Trying(take, session, partial(_with, one), f"{one.words}, preview")
             self.takes.append(take)
             column.addWidget(take)
             chords = label(self._chords(one), size=12.5, wrap=True)
             column.addWidget(chords)
         line = horizontal()
-        fill(line, 1, button("Leave it", self.reject))
+        fill(line, 1, button("Cancel", self.reject))
         column.addLayout(line)
         session.opened.connect(self.reject)
 

@@ -22,9 +22,7 @@ def stage_facts(loop: Loop, sections: int = 0, fix: str = "") -> tuple[str, ...]
     """Return the live fact of each stage: how many ``sections``, what is to ``fix``."""
     heard = len(loop.heard())
     layers = (
-        f"{heard} of {len(loop.layers)} heard"
-        if heard < len(loop.layers)
-        else plural(heard, "layer")
+        f"{heard} of {len(loop.layers)} on" if heard < len(loop.layers) else plural(heard, "layer")
     )
     lines = [loop.line, *(layer.line for layer in loop.layers), *(g.line for g in loop.groups)]
     on = sum(t.acts for line in lines for t in line)

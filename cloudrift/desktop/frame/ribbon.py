@@ -1,4 +1,4 @@
-"""The whole-loop ribbon: bars, chord names, energy per layer, playhead; drag to hear a part."""
+"""The whole-loop ribbon: bars, chord names, energy per layer, playhead; drag to loop a part."""
 
 import math
 
@@ -47,8 +47,8 @@ class Ribbon(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         # All of it is painted at each frame: what it lies in need not be.
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName("Whole loop: drag to hear a part, press to go there")
-        self.setToolTip("Press to go there; drag to hear only a part; double-press for all of it")
+        self.setAccessibleName("Whole loop: click to go there, drag to loop a part")
+        self.setToolTip("Click to go there; drag to loop a part; double-click for the whole loop")
         self._later = QTimer(self)  # while a hand drags, the names follow a little after
         self._later.setSingleShot(True)
         self._later.setInterval(REDRAW_MS)
@@ -218,7 +218,7 @@ class Ribbon(QWidget):
         painter.setPen(color("ink_soft"))
         painter.setFont(text_font(11))
         if self.height() > LOW:
-            painter.drawText(QPointF(14, 44), "drag to hear a part")
+            painter.drawText(QPointF(14, 44), "drag to loop a part")
         self._paint_bars(painter)
         painter.end()
         return picture

@@ -31,7 +31,7 @@ from cloudrift.exchange import Service, StandIn
 from cloudrift.exchange.folders import OwnFolders
 from cloudrift.ground.memory import leave_what_stands
 
-MISSED_TIP = "What the style card asks and is not so on this stage; press to see what would meet it"
+MISSED_TIP = "Marks of the style card that this stage misses; click to see what would meet them"
 FURNISH_MS = 60  # between two rooms that are built while nothing is done
 # In the order of the stack, which begins with the stages in the order of the rail.
 ROOMS = (ChordsStage, LayersStage, TextureStage, FlipStage, GrooveStage, ArrangeStage, DeliverStage,

@@ -19,11 +19,11 @@ from cloudrift.ground.paths import path_of, path_text
 from cloudrift.ground.words import plural
 
 THEME_WORDS = (
-    ("", "As the desktop"),
+    ("", "Follow the desktop"),
     ("Daybreak", "Daybreak: light"),
     ("Nightfall", "Nightfall: dark"),
 )
-SYSTEM, ANY = "as the system has it", "chosen in Play keys"
+SYSTEM, ANY = "system default", "chosen in Play keys"
 
 
 class SettingsSheet(QDialog):
@@ -41,7 +41,7 @@ class SettingsSheet(QDialog):
         self.buffer.show_choice(session.transport.buffer_ms)  # it may have grown
         self.buffer.chosen.connect(self._play_through)
         self.gaps = label("", size=11.5, name="soft")
-        self.gaps.setAccessibleName("Gaps in the sound")
+        self.gaps.setAccessibleName("Dropouts")
         self.gaps.setWordWrap(True)
         self._clock = QTimer(self)
         self._clock.timeout.connect(self._show_gaps)
@@ -74,14 +74,14 @@ class SettingsSheet(QDialog):
             (
                 "Speaker",
                 self.speaker,
-                "No sound card was found; everything plays silently" if silent else "",
+                "No sound card was found; playback is silent" if silent else "",
             ),
-            ("Buffer", self.buffer, "Shorter answers the hand sooner; where it stutters it grows"),
-            ("Gaps", self.gaps, ""),
-            ("MIDI keyboard", self.keyboard, "Play keys opens with it"),
-            ("Folder for files", files, "Where file dialogs begin"),
+            ("Buffer", self.buffer, "Shorter responds faster; after dropouts it grows"),
+            ("Dropouts", self.gaps, ""),
+            ("MIDI keyboard", self.keyboard, "Opened with Play keys"),
+            ("Folder for files", files, "Where file dialogs open"),
             ("Theme", self.theme, ""),
-            ("Text and controls", self.size_of, "Another size holds from the next start on"),
+            ("Text and controls", self.size_of, "A new size applies from the next start"),
         )
         for i, (name, what, about) in enumerate(rows):
             grid.addWidget(heading(name), 2 * i, 0)
@@ -99,12 +99,14 @@ class SettingsSheet(QDialog):
         longest = f"{1e3 * max(player.waits_s, default=0):.0f} ms"
         if player.gaps:
             self.gaps.setText(
-                f"{plural(player.gaps, 'gap')} since the start: the speaker ran dry, and asked up "
-                f"to {longest} apart. Its buffer of {self._session.transport.buffer_ms} ms grows "
+                f"{plural(player.gaps, 'gap')} since the start; the longest gap between requests "
+                f"was {longest} apart. Its buffer of {self._session.transport.buffer_ms} ms grows "
                 "by itself where that goes on."
             )
         else:
-            self.gaps.setText(f"None since the start. The speaker asks at most {longest} apart.")
+            self.gaps.setText(
+                f"None since the start. The longest gap between requests was {longest} apart."
+            )
 
     def _keep(self, **what: Any) -> None:
         try:
@@ -127,7 +129,7 @@ class SettingsSheet(QDialog):
 
     def _choose_folder(self) -> None:
         start = str(self._session.preferences.folder)
-        chosen = QFileDialog.getExistingDirectory(self, "Where file dialogs begin", start)
+        chosen = QFileDialog.getExistingDirectory(self, "Where file dialogs open", start)
         if chosen:
             self.files.setText(chosen)
             self._keep(files=path_text(Path(chosen)))
@@ -150,7 +152,7 @@ class SettingsSheet(QDialog):
 
     def _put_size(self, percent: int) -> None:
         self._keep(size_percent=percent)
-        self.words.setText(f"{percent} % holds from the next start on.")
+        self.words.setText(f"{percent} % applies from the next start.")
 
 
 def _names(name: str, none: str, found: tuple[str, ...], chosen: str) -> ChoiceBox:

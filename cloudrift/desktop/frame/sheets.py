@@ -72,7 +72,7 @@ class Sheets(QObject):
         """Say what Cloudrift is and where it keeps things."""
         places = (
             ("Settings", str(self._session.preferences.file)),
-            ("Finishes, sounds, rows and templates of your own", str(user_data_path("cloudrift"))),
-            ("Work that is not saved, and what went wrong", str(user_state_path("cloudrift"))),
+            ("Your finishes, sounds, progressions and templates", str(user_data_path("cloudrift"))),
+            ("Unsaved work, and the log of errors", str(user_state_path("cloudrift"))),
         )
         return self.show(AboutSheet(places, self._window))

@@ -5,11 +5,12 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from PyQt6.QtCore import QRect, QSize, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QResizeEvent, QShowEvent
+from PyQt6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QLineEdit, QWidget
 
 from cloudrift.audio.stretch import stop_stretching
 from cloudrift.demo import unpack
+from cloudrift.desktop.frame import usual_keys
 from cloudrift.desktop.frame.beside import Beside
 from cloudrift.desktop.frame.enter_presses import EnterPresses
 from cloudrift.desktop.frame.files import Files
@@ -183,9 +184,9 @@ class Window(Beside):
         count = next((n for n in range(1, len(ids)) if hearing.alone == set(ids[:n])), 0) + 1
         hearing.hear_alone(ids[:count] if count < len(ids) else ())
         self.say(
-            f"{count} of {plural(len(ids), 'layer')} heard"
+            f"{count} of {plural(len(ids), 'layer')} on"
             if ids
-            else "There is no layer yet; add one in Layers",
+            else "No layers yet; add one in Layers",
             good=bool(ids),
         )
 
@@ -193,7 +194,7 @@ class Window(Beside):
         """Hear the groove bed by itself, or everything again."""
         hearing = self.session.hearing
         if not self.session.loop.lanes:
-            self.say("there is no groove bed yet; draw one in Groove (Alt+5)")
+            self.say("there is no groove bed yet; suggest one in Groove (Alt+5)")
         else:
             hearing.hear_alone(() if hearing.alone == {BED_ID} else (BED_ID,))
 
@@ -223,7 +224,7 @@ class Window(Beside):
         def go() -> None:
             self.session.document.open(document, None, unsaved=True)
             self.show_stage(0)
-            self.say("A loop of its own: its chords are what is heard in the flip", good=True)
+            self.say("A new loop whose chords are those that sound in the flip", good=True)
 
         self.files.leave_then(go)
 
@@ -349,6 +350,12 @@ class Window(Beside):
     def showEvent(self, event: QShowEvent | None) -> None:
         self._clock.start()
         super().showEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and usual_keys.is_usual(event):
+            usual_keys.in_picture(self, event)
+        else:
+            super().keyPressEvent(event)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self.ribbon.be_low(on=self.height() < LOW_PX)

@@ -54,7 +54,7 @@ def ask_for_name(parent: QWidget, title: str, what: str, suggested: str) -> str:
 def ask_for_label(parent: QWidget, suggested: str) -> tuple[str, bool]:
     """Ask for a label, which may be none, and whether one is wanted at all."""
     name, good = QInputDialog.getText(
-        parent, "Label", "From here on (empty: no label)", text=suggested
+        parent, "Label", "Label from here on (empty: none)", text=suggested
     )
     return name.strip()[:NAME_TYPED], good
 

@@ -110,7 +110,7 @@ class FieldWidget(QWidget):
         ride = (
             ""
             if not self._may_ride
-            else " · R: " + ("stand still" if self.rides else "let it ride over the loop")
+            else " · R: " + ("remove the ride" if self.rides else "draw a ride over the loop")
         )
         self.setToolTip(f"{self.spec.label}{about} · double-click for {usual}{ride}")
 
@@ -253,7 +253,7 @@ class FieldWidget(QWidget):
         if not self._may_ride or event is None:
             return
         menu = QMenu(self)
-        action = menu.addAction("Stand still" if self.rides else "Let it ride over the loop")
+        action = menu.addAction("Remove the ride" if self.rides else "Draw a ride over the loop")
         assert action is not None
         action.triggered.connect(lambda _c: self.ride_wanted.emit(not self.rides))
         menu.popup(event.globalPos())

@@ -78,12 +78,12 @@ class GridChoice(QWidget):
         super().__init__()
         self._grid = grid
         self.value = ChoiceBox("Grid", CHOICES)
-        self.value.setToolTip("What drags and keys go by in time")
+        self.value.setToolTip("The step of drags and keys in time")
         self.value.setFixedWidth(96)
         self.half = QCheckBox("half")
-        self.half.setToolTip("Half of the grid; Shift while dragging in time does the same")
+        self.half.setToolTip("Half the grid; Shift while dragging does the same")
         self.free = QCheckBox("free")
-        self.free.setToolTip("No grid; Alt while dragging does the same. Keys go by 1/128 then")
+        self.free.setToolTip("No grid; Alt while dragging does the same. Keys then move by 1/128")
         line = horizontal(self, FLUSH, 6)
         line.addWidget(label("Grid", size=11.5, name="soft"))
         for one in (self.value, self.half, self.free):

@@ -23,8 +23,8 @@ class HeardIn(QWidget):
         super().__init__()
         self._found, self._bars = found, bars
         column = vertical(self, FLUSH, 7)
-        self.tempo, self.tempos = QCheckBox("Take its tempo"), ChoiceBox()
-        self.key, self.keys = QCheckBox("Take its key"), ChoiceBox()
+        self.tempo, self.tempos = QCheckBox("Use its tempo"), ChoiceBox()
+        self.key, self.keys = QCheckBox("Use its key"), ChoiceBox()
         self.tempos.setAccessibleName("Likely tempos")
         self.keys.setAccessibleName("Likely keys")
         for bpm in found.tempos:
@@ -36,15 +36,14 @@ class HeardIn(QWidget):
             tick.setChecked(True)
             fill(line, tick, (choices, 1))
         column.addLayout(line)
-        self.chords = QCheckBox(f"Take its chords, for {bars} bars")
+        self.chords = QCheckBox(f"Use its chords, for {bars} bars")
         self.names = label("", size=12, wrap=True)
         line = horizontal()
         fill(line, self.chords, (self.names, 1))
         column.addLayout(line)
         about = label(
-            "Heard, not known: a tempo may be half or double, a key its relative, and "
-            "what is not played plainly is guessed. Which note of a chord is lowest is "
-            "not told.",
+            "An estimate: the tempo may be half or double, the key its relative; unclear passages "
+            "are guesses. Inversions are not detected.",
             size=11.5,
             name="soft",
             wrap=True,

@@ -156,30 +156,32 @@ class OwnWord(NamedTuple):
 OWN_WORDS = {
     one.word: one
     for one in (
-        OwnWord("thread", "A thread joins a voice of one chord to where it goes in the next. Half "
+        OwnWord("thread", "A thread joins a voice of one chord to where it moves in the next. Half "
                 "steps are in the signal colour, leaps are dashed.", _thread),
-        OwnWord("lens", "A lens is how a layer looks at the chords: all voices, the top, the bass, "
-                "an arpeggio. Change a chord, and every layer follows through its lens.", _lens),
-        OwnWord("touch", "Touch is how a part is played: rolled, a little early or late, louder "
-                "here than there, short or long. The notes stay as they are written.", _touch),
-        OwnWord("room", "The room shows who sounds between which frequencies, over time. Where two "
-                "layers crowd one band it is hatched; cuts are dragged right there.", _room),
+        OwnWord("lens", "A lens is what a layer plays of the chords: all voices, the top, the "
+                "bass, an arpeggio. Change a chord, and every layer follows through its "
+                "lens.", _lens),
+        OwnWord("touch", "Touch is how a part is played: rolled, a little early or late, at "
+                "uneven velocities, short or long. The written notes stay as they are.", _touch),
+        OwnWord("room", "The room shows which layer sounds at which frequencies, over time. Where "
+                "two layers crowd one band it is hatched; drag low and high cuts right "
+                "there.", _room),
         OwnWord("ride", "A ride is a change over time that you draw: of a level, a filter, almost "
-                "any value. It comes again with the loop, or every few bars.", _ride),
-        OwnWord("print", "A print is the loop, or some of it, as audio. It remembers what it was "
-                "made from, so that it can be opened, changed and printed again.", _print),
-        OwnWord("piece", "A piece is a cut of a print, with a letter. Below it plays where you put "
-                "it: elsewhere, backward, repeated, shifted.", _piece),
-        OwnWord("scatter", "Scatter reorders the pieces by rules and a number. The same "
-                "number is the same order; nothing changes until you keep it.", _scatter),
-        OwnWord("finish", "A finish is a line of treatments that was saved. Rest on one to hear it "
-                "on this line, press it to have it there.", _finish),
-        OwnWord("mark", "A mark is one thing that a style card asks. The bar is what it asks, the "
-                "dot is your loop; a change that would meet it is beside it.", _mark),
+                "any value. It repeats with the loop, or every few bars.", _ride),
+        OwnWord("print", "A print is the loop, or some layers of it, as audio. It keeps its "
+                "recipe, so you can open its source loop, change it and print again.", _print),
+        OwnWord("piece", "A piece is a slice of a print, with a letter. In the row below it plays "
+                "where you put it: elsewhere, reversed, repeated, shifted.", _piece),
+        OwnWord("scatter", "Scatter reorders the pieces by rules and a variation number. The same "
+                "number gives the same order; nothing changes until you keep it.", _scatter),
+        OwnWord("finish", "A finish is a saved treatment line. Rest on one to hear it on this "
+                "line, click it to use it.", _finish),
+        OwnWord("mark", "A mark is one thing that a style card asks for. The bar is the range it "
+                "asks for, the dot is your loop; beside it is a change that would meet it.", _mark),
         OwnWord("seam", "A seam is the change from one section to the next, and what happens "
-                "there. Press it to add a riser, a fill, silence, or tape that slows down.", _seam),
+                "there. Click it to add a riser, a fill, silence or a tempo drop.", _seam),
         OwnWord("bed", "The groove bed is drums and a long bass to try the loop against. It is "
-                "delivered only where you ask for it.", _bed),
+                "exported only if you select it.", _bed),
     )
 }  # fmt: skip
 

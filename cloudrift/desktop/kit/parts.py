@@ -206,9 +206,13 @@ def clear(layout: QLayout) -> None:
             inner.deleteLater()
 
 
-def search_field(hint: str) -> QLineEdit:
+class SearchField(QLineEdit):
+    """A field to search in; Ctrl+F goes to the one that is in sight."""
+
+
+def search_field(hint: str) -> SearchField:
     """Return a field to search in, with an example in it."""
-    made = QLineEdit()
+    made = SearchField()
     made.setPlaceholderText(hint)
     made.setClearButtonEnabled(True)
     return made

@@ -54,9 +54,9 @@ class RideCurve(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(
-            "Press to set a point, drag it, double-click to take it away; with Alt, drag the way "
-            "behind a point to bend it. Keys: ←→ and ↑↓ move, Page Up and Down choose, Enter adds, "
-            "Delete takes away, Alt+↑↓ bends; Shift is fine"
+            "Click to add a point, drag it, double-click to delete it; with Alt, drag the curve "
+            "after a point to bend it. Keys: ←→ and ↑↓ move, Page Up and Down select, Enter adds, "
+            "Delete removes, Alt+↑↓ bends; Shift is fine"
         )
 
     def sizeHint(self) -> QSize:
@@ -327,14 +327,12 @@ class RideLane(QWidget):
         self.title = label("", size=11, weight=SEMI, name="soft")
         fill(head, self.title, 1)
         self.every = ChoiceBox(f"How often the ride of {field.label} comes", EVERY)
-        self.every.setToolTip(
-            "The same way again and again, drawn together into it, or once over the whole loop"
-        )
+        self.every.setToolTip("Repeats within the loop, or once over the whole loop")
         self.every.setFont(text_font(11))
         self.every.setProperty("fit", "small")
         self.every.textActivated.connect(lambda text: self.every_chosen.emit(EVERY[text]))
         head.addWidget(self.every)
-        self.stand = small_button("stand still", self._stand, tip="Let it have one value again")
+        self.stand = small_button("remove the ride", self._stand, tip="Back to one fixed value")
         head.addWidget(self.stand)
         fill(column, head, self.curve)
         self.setFont(text_font(11))

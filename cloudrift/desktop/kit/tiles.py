@@ -46,7 +46,7 @@ class Tile(QAbstractButton):
         self._name = name
         self.setFixedHeight(46)
         self.setMinimumWidth(width)
-        self.setToolTip(f"{name}: press to change")
+        self.setToolTip(f"{name}: click to change")
         self._main = self._differs = self._under = ""
 
     def show_text(self, main: str, differs: str, under: str) -> None:
@@ -123,7 +123,7 @@ def open_tempo(tile: Tile, session: Session) -> Popup:
     def put(value: float) -> None:
         session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, value), merge="tempo")
 
-    words = "What is written; drag, scroll, or type a number. Notes follow at once."
+    words = "The written tempo; drag, scroll or type. Notes follow at once."
     popup = _field_popup(tile, session, TEMPO, session.loop.tempo, put, words)
     popup.open()
     return popup
@@ -135,7 +135,7 @@ def open_length(tile: Tile, session: Session) -> Popup:
     def put(value: float) -> None:
         session.apply("length", lambda loop: loop_edits.set_bars(loop, int(value)), merge="length")
 
-    words = "Shorter cuts the end off, longer repeats what is there."
+    words = "Shorter cuts off the end, longer repeats the loop."
     popup = _field_popup(tile, session, BARS, session.loop.bars, put, words)
     popup.body.addWidget(heading("Metre"))
     metre = MetreChoice()
@@ -143,7 +143,7 @@ def open_length(tile: Tile, session: Session) -> Popup:
     popup.body.addWidget(metre)
     does = label("", size=11.5, name="soft", wrap=True)
     popup.body.addWidget(does)
-    put_metre = button("Put this metre", lambda: None)
+    put_metre = button("Use this metre", lambda: None)
     popup.body.addWidget(put_metre)
 
     def show() -> None:
@@ -153,7 +153,8 @@ def open_length(tile: Tile, session: Session) -> Popup:
         does.setText(
             metre_words(session.loop, wanted)
             if other
-            else "Bars keep their number and the tempo stays; beats come or go at their ends."
+            else "The number of bars and the tempo stay; beats are added or removed at the ends "
+            "of bars."
         )
         popup.fit()
 
@@ -183,9 +184,8 @@ def open_style(tile: Tile, session: Session) -> Popup:
     about = label("", size=12, name="soft", wrap=True)
     popup.body.addWidget(about)
     does = label(
-        "Another card changes nothing that is there: rows are drawn, next chords "
-        "proposed and typed rows voiced in its way from then on, and the layers that "
-        "it keeps to are counted by it.",
+        "Changing the card leaves the loop as it is. From then on it suggests progressions and "
+        "next chords, voices what you type, and measures the loop.",
         size=11.5,
         name="soft",
         wrap=True,
@@ -201,14 +201,12 @@ def open_style(tile: Tile, session: Session) -> Popup:
                 f"{card.tempo.usual:g} BPM\nScales: {', '.join(card.key.modes)}"
             )
         else:
-            about.setText("This card does not ship here." if name else "In nobody's style.")
+            about.setText("This card is not installed." if name else "No style card.")
         popup.fit()
 
     def put(_at: int) -> None:
         name = choice.currentData()
-        session.apply(
-            f"style card {name or 'taken off'}", lambda loop: loop_edits.set_style(loop, name)
-        )
+        session.apply(f"style card {name or 'none'}", lambda loop: loop_edits.set_style(loop, name))
         show()
 
     choice.activated.connect(put)

@@ -131,7 +131,7 @@ class Preferences:
     def change(self, **what: Any) -> None:
         """Change some of the wishes and keep them.
 
-        Raises CloudriftError if they could not be kept; they hold until the program ends.
+        Raises CloudriftError if they could not be kept; they apply until the program ends.
         """
         self._change(lambda _now: what)
 

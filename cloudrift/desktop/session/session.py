@@ -118,8 +118,7 @@ class Session(QObject):
 
     def _on_lengthened(self, buffer_ms: int) -> None:
         self.say(
-            f"The sound came too late for the speaker: its buffer is {buffer_ms} ms from now on. "
-            "Loop, Settings has it shorter again.",
+            f"The sound dropped out: the buffer is now {buffer_ms} ms. Set it in File, Settings.",
             good=True,
         )
 

@@ -39,8 +39,8 @@ def shift_key(loop: Loop, semitones: int) -> Loop:
     moved = [v + semitones for chord in loop.chords for v in chord.voices]
     if moved and not (min(moved) >= spec.VOICE_LOW and max(moved) <= spec.VOICE_HIGH):
         raise CloudriftError(
-            f"{semitones:+d} semitones would take a voice out of reach; move the chords by an "
-            "octave the other way first"
+            f"{semitones:+d} semitones would move a voice out of range; move the chords an octave "
+            "the other way first"
         )
     return set_key(loop, loop.key.shifted(semitones), shift=semitones)
 

@@ -75,7 +75,7 @@ def keep(loop: Loop, name: str, folder: Path, clips: ClipStore | None = None) ->
     """
     name = name.strip()
     if not name:
-        raise CloudriftError("what is kept needs a name; type at least one letter")
+        raise CloudriftError("it needs a name; type at least one letter")
     make_folder(folder)
     plain = for_a_file(name.replace("/", "-").lstrip(".")) or "loop"
     stem = free_name(plain, (path.stem for path in folder.glob(f"*{SUFFIX}")))
@@ -96,7 +96,7 @@ def forget(one: Kept) -> None:
 def row_of(loop: Loop) -> Loop:
     """Return a loop's chords, with their rhythm and touch, and nothing else of it."""
     if not loop.chords:
-        raise CloudriftError("there are no chords to keep; put some in first")
+        raise CloudriftError("there are no chords to save; add some first")
     return replace(loop, layers=(), groups=(), line=(), line_blend=1.0, style="")
 
 

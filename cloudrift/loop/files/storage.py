@@ -16,6 +16,7 @@ from msgspec.structs import replace
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import PRIVATE, write_atomically
+from cloudrift.ground.earlier_names import todays_names
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import check_parts, in_bounds, read_archive, reading
 from cloudrift.loop.edits.flip.prints import with_guessed_bare
@@ -31,7 +32,7 @@ from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 13
+SCHEMA = 14
 BARE_SINCE = 13  # the schema that says whether a print is bare
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
@@ -100,6 +101,8 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     11: lambda document: document,
     # Schema 13 says where the chords are from, and of a print whether it was to be bare.
     12: lambda document: document,
+    # Schema 14 calls treatments and lenses what the trade calls them.
+    13: todays_names,
 }
 
 
@@ -265,8 +268,8 @@ def _opened(path: Path, clips: ClipStore | None) -> tuple[bytes, set[str]]:
     members = _members(path, large=keep) if clips is not None else _members(path, only=MEMBER)
     if MEMBER not in members:
         raise CloudriftError(
-            f"{path} is no whole loop file (there is no {MEMBER} in it); open another copy, the "
-            "file was not changed"
+            f"{path} is not a complete loop file (there is no {MEMBER} in it); open another copy; "
+            "the file was not changed"
         )
     return members[MEMBER], carried
 
@@ -311,7 +314,7 @@ def _document_from(text: bytes, where: str) -> Document:
     try:
         head = msgspec.json.decode(text, type=_Head)
     except msgspec.ValidationError as error:
-        raise CloudriftError(f"{where}: {MEMBER} is no loop: {error}") from error
+        raise CloudriftError(f"{where}: {MEMBER} is not a loop: {error}") from error
     except msgspec.DecodeError as error:
         raise CloudriftError(f"{where}: {MEMBER} is not JSON: {error}") from error
     if head.format != FORMAT:
@@ -325,7 +328,7 @@ def _document_from(text: bytes, where: str) -> Document:
         )
     if head.schema < 1:
         raise CloudriftError(
-            f"{where} has schema {head.schema}, which never was; they count from 1"
+            f"{where} has schema {head.schema}, which does not exist; schemas count from 1"
         )
     if head.schema == SCHEMA:
         try:
@@ -349,7 +352,9 @@ def _earlier(head: _Head, where: str) -> Document:
         if isinstance(one, dict) and "loop" in one:
             one["loop"] = _brought_up(one["loop"], head.schema, where)
     document = _with_prints(_loop_of(loop, where), head.prints, msgspec.json.encode(recipes), where)
-    document = _with_beside(document, head.beside, where)
+    beside = {name: msgspec.json.encode(todays_names(msgspec.json.decode(raw)))
+              for name, raw in head.beside.items()}  # fmt: skip
+    document = _with_beside(document, beside, where)
     return with_guessed_bare(document) if head.schema < BARE_SINCE else document
 
 

@@ -36,7 +36,7 @@ class Duck(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     def __post_init__(self) -> None:
         within("ducking: depth", self.depth_db, 0, MOST_DUCK_DB, " dB")
         within("ducking: hold", self.hold_ms, 0, 1000, " ms")
-        within("ducking: way back", self.back_ms, 10, 2000, " ms")
+        within("ducking: release", self.back_ms, 10, 2000, " ms")
 
 
 class Bed(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -61,7 +61,7 @@ class Bed(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True)
         within("groove bed: number of lanes", len(self.lanes), 0, MOST_LANES)
         within("groove bed: swing", self.swing, STRAIGHT, MOST_SWING, " %")
         within("groove bed: feel", self.late_ms, -100, 100, " ms")
-        within("groove bed: draw", self.draw, 0, MAX_DRAW)
+        within("groove bed: variation", self.draw, 0, MAX_DRAW)
         within("groove bed: busy", self.busy, 0, 1)
         if self.swing_ticks not in SWING_STEPS:
             raise CloudriftError("groove bed: it swings in sixteenths (240 ticks) or eighths (480)")
@@ -70,7 +70,7 @@ class Bed(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True)
         unique("groove bed", (lane.id for lane in self.lanes))
         for lane in self.lanes:
             if lane.group != BED or not isinstance(lane.source, Hits):
-                raise CloudriftError(f"groove bed: {lane.name} is no lane of hits")
+                raise CloudriftError(f"groove bed: {lane.name} is not a lane of hits")
 
     @property
     def swings(self) -> Swing:
@@ -94,5 +94,5 @@ class Bed(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True)
 def hits_of(lane: Layer) -> Hits:
     """Return what a lane plays; raise CloudriftError for a layer that is none."""
     if not isinstance(lane.source, Hits):
-        raise CloudriftError(f"{lane.name} is no lane of the groove bed")
+        raise CloudriftError(f"{lane.name} is not a lane of the groove bed")
     return lane.source

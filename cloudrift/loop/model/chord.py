@@ -44,15 +44,15 @@ class Chord(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         for name in ("muted", "tied"):
             strange = set(getattr(self, name)) - set(self.voices)
             if strange:
-                raise CloudriftError(f"{where}: {name} names {min(strange)}, which is no voice")
+                raise CloudriftError(f"{where}: {name} names {min(strange)}, which is not a voice")
         if not 0 <= self.late_ticks < self.length_ticks:
             raise CloudriftError(
                 f"{where} is {self.late_ticks} ticks late, but lasts only {self.length_ticks}"
             )
         if len(self.strikes) > spec.MAX_STRIKES:
-            raise CloudriftError(f"{where} is struck more than {spec.MAX_STRIKES} times")
+            raise CloudriftError(f"{where} is played more than {spec.MAX_STRIKES} times")
         if list(self.strikes) != sorted(set(self.strikes)) or min(self.strikes, default=0) < 0:
-            raise CloudriftError(f"{where}: strikes must rise from 0 ticks, each there once")
+            raise CloudriftError(f"{where}: onsets must rise from 0 ticks, without repeats")
 
     @property
     def end_tick(self) -> int:

@@ -28,7 +28,7 @@ class Person(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
         within(f"share of {self.name}", self.share, 0, WHOLE, " %")
         if unknown := [one for one in self.did if one not in ALL_DID]:
             raise CloudriftError(
-                f"{self.name}: {unknown[0]!r} is nothing that people do on a loop; they "
+                f"{self.name}: {unknown[0]!r} is not a role on a loop; roles are "
                 f"{', '.join(ALL_DID)}"
             )
 
@@ -69,7 +69,7 @@ def read_person(text: str) -> Person:
         number = float(share.removesuffix("%")) if share else 0.0
     except ValueError:
         raise CloudriftError(
-            f"{text[:80]!r}: the share {share[:40]!r} is no number of percent"
+            f"{text[:80]!r}: the share {share[:40]!r} is not a percentage"
         ) from None
     return Person(name=name, did=does or ("wrote",), share=number)  # type: ignore[arg-type]
 

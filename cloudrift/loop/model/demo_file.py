@@ -79,7 +79,9 @@ def draw_demo(loop: Loop, draw: int) -> DemoFile:
     """
     heard = loop.heard()
     if not heard:
-        raise CloudriftError("no layer sounds, so there is nothing to show; turn one on in Layers")
+        raise CloudriftError(
+            "no layer plays, so there is nothing to demonstrate; turn one on in Layers"
+        )
     rng = rng_for(draw, "demo file")
     short = loop.sounding_frames / loop.rate < LONG_S
     parts: list[tuple[str, tuple[str, ...], int]] = [(EVERYTHING, (), 2 if short else 1)]
@@ -143,7 +145,7 @@ def find_part(demo: DemoFile, part_id: str) -> DemoPart:
     """Return a part; raise CloudriftError where it is gone."""
     found = next((one for one in demo.parts if one.id == part_id), None)
     if found is None:
-        raise CloudriftError("that part of the demo file is not there any more")
+        raise CloudriftError("that part of the demo file no longer exists")
     return found
 
 
@@ -183,6 +185,6 @@ def with_layer(demo: DemoFile, loop: Loop, part_id: str, layer_id: str, *, on: b
         if (one.id in heard or one.id == layer_id) and (on or one.id != layer_id)
     ]
     if not kept:
-        raise CloudriftError("a part of the demo file needs a layer that is heard")
+        raise CloudriftError("a part of the demo file needs a layer that plays")
     every = len(kept) == len(loop.heard())
     return set_part(demo, part_id, layers=() if every else tuple(kept))

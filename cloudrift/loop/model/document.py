@@ -93,7 +93,7 @@ class Document(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         there = {one.content for one in self.recipes}
         for one in self.prints:
             if one.recipe.loop not in there:
-                raise CloudriftError(f"print {one.id}: the loop it was made from is not there")
+                raise CloudriftError(f"print {one.id}: its source loop is missing")
 
     @classmethod
     def of(cls, what: Union[Loop, "Document"]) -> "Document":

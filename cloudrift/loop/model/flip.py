@@ -62,8 +62,8 @@ class SlicePlacement(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_f
         within(f"{where}: shift", self.semitones, -MOST_ST, MOST_ST, " semitones")
         within(f"{where}: level", self.level_db, LOWEST_DB, HIGHEST_DB, " dB")
         within(f"{where}: pan", self.pan, -1, 1)
-        within(f"{where}: louder each time by", self.level_step_db, -12, 12, " dB")
-        within(f"{where}: higher each time by", self.step_st, -12, 12, " semitones")
+        within(f"{where}: level per repeat", self.level_step_db, -12, 12, " dB")
+        within(f"{where}: shift per repeat", self.step_st, -12, 12, " semitones")
         within(f"{where}: decay", self.decay_ms, 0, LONGEST_DECAY_MS, " ms")
         for what, ms in (("fade in", self.fade_in_ms), ("fade out", self.fade_out_ms)):
             within(f"{where}: {what}", ms, 0, LONGEST_FADE_MS, " ms")
@@ -135,7 +135,7 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
         """Raise CloudriftError that names what can't be."""
         self.of.check(where)
         within(f"{where}: length", self.length_ticks, SHORTEST_TICKS, MOST_TICKS, " ticks")
-        within(f"{where}: times as many bars", self.longer, LEAST_LONGER, MOST_LONGER)
+        within(f"{where}: stretch of its bars", self.longer, LEAST_LONGER, MOST_LONGER)
         within(f"{where}: number of pieces", len(self.cuts), 1, MOST_CUTS)
         within(f"{where}: number of places", len(self.places), 0, MOST_PLACES)
         edges = (*self.cuts, self.length_ticks)
@@ -150,7 +150,7 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
                 raise CloudriftError(f"{where}: two pieces play at tick {place.at_tick}")
             if place.end_from > self.length_ticks:
                 raise CloudriftError(
-                    f"{where}: the piece at tick {place.at_tick} lies outside of what was cut"
+                    f"{where}: the piece at tick {place.at_tick} is outside the print"
                 )
             end = place.end_tick
         within(f"{where}: number of chords", len(self.chords), 0, MOST_CHORDS)
@@ -239,7 +239,7 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
     def text(self) -> str:
         """What it plays, in words."""
         backward = sum(place.backward for place in self.places)
-        turned = f", {backward} backward" if backward else ""
+        turned = f", {backward} reversed" if backward else ""
         return f"{plural(len(self.places), 'piece')}{turned}"
 
 

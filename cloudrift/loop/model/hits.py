@@ -117,7 +117,7 @@ class Hits(
         for pattern in self.patterns:
             _check_pattern(f"{where}: pattern {pattern.name}", pattern)
         if all(one.name != self.plays for one in self.patterns):
-            raise CloudriftError(f"{where}: it plays pattern {self.plays!r}, which is not there")
+            raise CloudriftError(f"{where}: it plays pattern {self.plays!r}, which does not exist")
 
     @property
     def pattern(self) -> Pattern:
@@ -235,7 +235,9 @@ def root_at(tick: int, around: SourceContext) -> int:
 def _check_pattern(where: str, pattern: Pattern) -> None:
     check_name("a pattern", pattern.name)
     if shown(pattern.name) != pattern.name:  # lanes name it, so that it can't be another here
-        raise CloudriftError(f"{where}: the pattern {pattern.name!r} has signs that can't be shown")
+        raise CloudriftError(
+            f"{where}: the pattern {pattern.name!r} has characters that can't be shown"
+        )
     within(f"{where}: bars", pattern.bars, 1, MOST_BARS)
     within(f"{where}: number of hits", len(pattern.hits), 0, MOST_HITS)
     before = -1

@@ -115,13 +115,13 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 def check_line(where: str, line: Line, blend: float) -> None:
     """Raise CloudriftError where a line is too long, or makes what it treats so."""
     within(f"{where}: number of treatments", len(line), 0, spec.MAX_TREATMENTS)
-    within(f"{where}: blend of its line", blend, 0, 1)
+    within(f"{where}: dry/wet of its line", blend, 0, 1)
     unique(where, (t.id for t in line))
     times = time_ratio(line)
     if not 1 / spec.MOST_TIMES <= times <= spec.MOST_TIMES:
         raise CloudriftError(
             f"{where}: its line makes it {times:g} times as long, but {1 / spec.MOST_TIMES:g} to "
-            f"{spec.MOST_TIMES:g} is what can be; take a tape out"
+            f"{spec.MOST_TIMES:g} is possible; remove a shift like tape"
         )
 
 

@@ -66,28 +66,28 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             raise CloudriftError(f"rate is {self.rate} Hz, but must be one of {RATES}")
         if self.metre[0] not in spec.BEATS or self.metre[1] not in spec.BEAT_UNITS:
             raise CloudriftError(
-                f"metre {self.metre[0]}/{self.metre[1]} is not supported; take 2 to 12 beats "
-                "of quarters or eighths"
+                f"metre {self.metre[0]}/{self.metre[1]} is not supported; use 2 to 12 beats of "
+                "quarters or eighths"
             )
         within("number of layers", len(self.layers), 0, spec.MAX_LAYERS)
         unique("layers, groups and lanes", self.ids)
         there = {"", *(group.id for group in self.groups)}
         for layer in self.layers:
             if layer.group not in there:
-                raise CloudriftError(f"layer {layer.id} is in group {layer.group}, which is not")
+                raise CloudriftError(
+                    f"layer {layer.id} is in group {layer.group}, which does not exist"
+                )
             if layer.source.end_tick > self.ticks:
                 raise CloudriftError(
-                    f"layer {layer.id} has a note that ends behind the loop's end at {self.ticks}"
+                    f"layer {layer.id} has a note that ends after the loop's end at {self.ticks}"
                 )
         unique("chords", (chord.id for chord in self.chords))
         check_line("the whole loop", self.line, self.line_blend)
-        check_line("all of a section", self.over, 1.0)
+        check_line("a section", self.over, 1.0)
         if time_ratio(self.over) != 1:
-            raise CloudriftError("a treatment on all of a section can't change its length")
+            raise CloudriftError("a treatment on a section can't change its length")
         self._check_chord_places()
-        within(
-            "length that is heard", self.sounding_frames / self.rate, 0, spec.MAX_SOUNDING_S, " s"
-        )
+        within("sounding length", self.sounding_frames / self.rate, 0, spec.MAX_SOUNDING_S, " s")
 
     def _check_chord_places(self) -> None:
         end = 0
@@ -97,7 +97,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             end = chord.start_tick + chord.length_ticks
         if end > self.ticks:
             raise CloudriftError(
-                f"the last chord ends at tick {end}, behind the loop's end at {self.ticks}"
+                f"the last chord ends at tick {end}, after the loop's end at {self.ticks}"
             )
 
     @property
@@ -145,7 +145,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 
     @property
     def sounding_frames(self) -> int:
-        """The length that is heard, in whole frames."""
+        """The sounding length, in whole frames."""
         return round(float(self.exact_frames) * time_ratio(self.line))
 
     @property
@@ -158,7 +158,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             *self.bed_group,
         )
         found = [
-            f"the treatment {t.kind} (design {t.version}), passed by"
+            f"the treatment {t.kind} (design {t.version}), bypassed"
             for line in (self.line, *(x.line for x in owners))
             for t in line
             if not t.known

@@ -73,7 +73,7 @@ def _apart_struct(
             kept[name] = value
         else:
             if len(aside) == MOST:
-                raise CloudriftError(f"there are more than {MOST} fields that are not known here")
+                raise CloudriftError(f"it has more than {MOST} unknown fields")
             aside.append(UnknownFields(at=at, name=name, value=msgspec.json.encode(value).decode()))
     return kept
 

@@ -82,8 +82,8 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         for i, beat in enumerate(self.beats_s):
             if not last + SHORTEST_S <= beat <= self.length_s:
                 raise CloudriftError(
-                    f"{where}: beat {i + 1} at {beat:g} s lies behind its end, or not behind the "
-                    "beat before"
+                    f"{where}: beat {i + 1} at {beat:g} s is after its end, or not after the "
+                    "previous beat"
                 )
             last = beat
         if self.beats_s:
@@ -148,17 +148,17 @@ class FromRecording(WithoutNotes, frozen=True, kw_only=True, tag="recording"):
             raise CloudriftError(f"{where}: {self.clip[:60]!r} does not name a recording")
         within(f"{where}: shift", self.semitones, -MOST_SEMITONES, MOST_SEMITONES, " semitones")
         within(f"{where}: gain", self.gain_db, LEAST_GAIN_DB, MOST_GAIN_DB, " dB")
-        within(f"{where}: bars until it comes again", self.every_bars, 0, spec.MAX_BARS)
+        within(f"{where}: bars until it repeats", self.every_bars, 0, spec.MAX_BARS)
         within(f"{where}: place in ticks", self.at_tick, 0, 1 << 31)
         within(f"{where}: start", self.first_s, 0, self.facts.length_s - SHORTEST_S, " s")
         within(f"{where}: end", self.end_s, self.first_s + SHORTEST_S, self.facts.length_s, " s")
         if self.fit in ("tempo", "tape") and not self.facts.tempo:
             raise CloudriftError(
-                f"{where}: its own tempo is not known, so it can't follow the loop's; say it, or "
-                "tap it"
+                f"{where}: its tempo is not known, so it can't follow the loop's; enter it, or tap "
+                "it"
             )
         if self.fit == "beats" and len(self.facts.beats_s) < 2:
-            raise CloudriftError(f"{where}: it has fewer than two beats to be pulled to the loop's")
+            raise CloudriftError(f"{where}: it has fewer than two beats to quantise")
 
     @property
     def end_s(self) -> float:
@@ -213,7 +213,7 @@ class FromRecording(WithoutNotes, frozen=True, kw_only=True, tag="recording"):
         how = {
             "as it is": "as it is",
             "tempo": "to the tempo",
-            "tape": "to the tempo, as tape",
+            "tape": "to the tempo, like tape",
             "beats": "beat by beat",
         }[self.fit]
         return f"{self.facts.kind} {how}{often}"

@@ -66,7 +66,7 @@ def field_of(loop: Loop, ride: SectionRide) -> Field:
     """Return the field of what rides; raise CloudriftError for what is not there or stands."""
     if not ride.treatment:
         if ride.of != LEVEL.name:
-            raise CloudriftError(f"{ride.of} is no value of a layer that can ride; its level can")
+            raise CloudriftError(f"{ride.of} is not a value of a layer that can ride; its level is")
         if ride.owner:
             loop.owner(ride.owner)
         return LEVEL
@@ -153,8 +153,8 @@ def ride_words(loop: Loop, ride: SectionRide) -> str:
     try:
         field = field_of(loop, ride)
     except CloudriftError:
-        return "what is gone"
-    whose = loop.name_of(ride.owner) if ride.owner else "All of it"
+        return "something deleted"
+    whose = loop.name_of(ride.owner) if ride.owner else "Whole section"
     if not ride.treatment:
         return f"{whose}: {field.label.lower()}"
     one = next(t for t in loop.line_of(ride.owner or None) if t.id == ride.treatment)

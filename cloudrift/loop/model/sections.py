@@ -60,7 +60,7 @@ class PartState(
 
 
 class Seam(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """What happens at the change into a section.
+    """What happens at the seam before a section.
 
     Before it: a ``riser`` over that many bars, at ``riser_db``; drums that end with their last
     backbeat (``cut``), or play a ``fill`` in the last bar; a filter over ``sweep_bars`` that
@@ -89,15 +89,15 @@ class Seam(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             ("riser_bars", "riser", 0, 16, " bars"),
             ("riser_db", "riser's end", -60, 0, " dB"),
             ("sweep_bars", "filter over", 0.25, 16, " bars"),
-            ("sag_beats", "tempo sags over", 0, 16, " beats"),
-            ("sag_share", "tempo sags to a share of", 0.25, 1, ""),
-            ("silence_beats", "nothing for", 0, 16, " beats"),
+            ("sag_beats", "tempo drops over", 0, 16, " beats"),
+            ("sag_share", "tempo drops to a share of", 0.25, 1, ""),
+            ("silence_beats", "silence before", 0, 16, " beats"),
             ("lead_beats", "lead-in", 0, 8, " beats"),
             ("crash_db", "crash", -60, 0, " dB"),
             ("tag_db", "tag", -60, 0, " dB"),
             ("burst_db", "reverb burst", -60, 0, " dB"),
         ):
-            within(f"the change into a section: {words}", getattr(self, name), low, high, unit)
+            within(f"the seam before a section: {words}", getattr(self, name), low, high, unit)
 
     @property
     def happens(self) -> tuple[str, ...]:
@@ -109,10 +109,10 @@ class Seam(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             ),
             (f"filter {self.sweep}", bool(self.sweep)),
             ("fill", self.fill),
-            ("drums cut", self.cut),
+            ("drums stop", self.cut),
             (f"tempo to {self.sag_share * 100:.0f} %", self.sag_beats > 0 and self.sag_share < 1),
-            (f"backward lead-in, {_count(self.lead_beats, 'beat')}", self.lead_beats > 0),
-            (f"nothing for {_count(self.silence_beats, 'beat')}", self.silence_beats > 0),
+            (f"reversed pickup, {_count(self.lead_beats, 'beat')}", self.lead_beats > 0),
+            (f"silence for {_count(self.silence_beats, 'beat')}", self.silence_beats > 0),
             ("reverb burst", self.burst_db > spec.MIN_LEVEL_DB),
             ("crash", self.crash_db > spec.MIN_LEVEL_DB),
             ("tag", self.tag_db > spec.MIN_LEVEL_DB),
@@ -157,7 +157,7 @@ class Section(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
         if self.seam.sweep == "opens" and longest > self.bars:
             raise CloudriftError(
                 f"section {self.name}: its filter opens over {longest:g} bars, but it has "
-                f"{self.bars}; take fewer"
+                f"{self.bars}; use fewer"
             )
 
     def part(self, owner: str) -> PartState:
@@ -184,7 +184,7 @@ class VoiceTake(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     gain_db: float = 0.0
 
     def __post_init__(self) -> None:
-        named(self, "a take of a trial voice")
+        named(self, "a take of the guide vocal")
         within(f"{self.name}: begins", self.at_s, 0, 60 * MOST_MINUTES, " s")
         within(f"{self.name}: level", self.gain_db, -60, MOST_OFFSET_DB, " dB")
         within(f"{self.name}: number of clips", len(self.clips), 1, 2 * MOST_MINUTES)
@@ -214,16 +214,16 @@ class Arrangement(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
             if one.copied_from not in ids:
                 raise CloudriftError(
                     f"section {one.name} says that it was copied from {one.copied_from[:60]!r}, "
-                    "which is not there"
+                    "which does not exist"
                 )
-        within("number of takes of a trial voice", len(self.takes), 0, MOST_TAKES)
-        unique("takes of a trial voice", (one.id for one in self.takes))
+        within("number of takes of the guide vocal", len(self.takes), 0, MOST_TAKES)
+        unique("takes of the guide vocal", (one.id for one in self.takes))
 
     def section(self, section_id: str) -> Section:
         """Return a section by id; raise CloudriftError for one that is not there."""
         found = next((one for one in self.sections if one.id == section_id), None)
         if found is None:
-            raise CloudriftError("that section is not there any more")
+            raise CloudriftError("that section no longer exists")
         return found
 
     @property

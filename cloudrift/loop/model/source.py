@@ -69,7 +69,7 @@ def looked_at(own: tuple[Note, ...], where: str) -> _Looked:
                 f"ms; neither may be more than {MOST_MS:g} ms"
             )
         if not -1 <= note.pan <= 1:
-            raise CloudriftError(f"{where}: note {i} is panned to {note.pan:g}; -1 to 1 can be")
+            raise CloudriftError(f"{where}: note {i} is panned to {note.pan:g}; it must be -1 to 1")
         if not (LOWEST <= pitch <= HIGHEST and 1 <= note.velocity <= 127):
             raise CloudriftError(
                 f"{where}: note {i} has pitch {pitch} and velocity {note.velocity}; they "
@@ -91,7 +91,7 @@ class OtherSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
     every_bars: int = 0
 
     def __post_init__(self) -> None:
-        within("bars until the sounds take turns", self.every_bars, 0, 16)
+        within("bars between alternating sounds", self.every_bars, 0, 16)
 
 
 class PlayedSource(

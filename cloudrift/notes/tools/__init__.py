@@ -19,5 +19,5 @@ __all__ = ["GROUPS", "TOOLS", "Tool", "ToolContext", "find_tool", "use"]
 def find_tool(name: str) -> Tool:
     """Return a tool by name; raise CloudriftError if there is none."""
     if name not in TOOLS:
-        raise CloudriftError(f"no tool is called {name!r}{did_you_mean(name, TOOLS)}")
+        raise CloudriftError(f"there is no tool called {name!r}{did_you_mean(name, TOOLS)}")
     return TOOLS[name]

@@ -103,7 +103,7 @@ def turn(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -
 
 
 def cut_short(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
-    """Let every n-th start be short, for a pause after it."""
+    """Let every n-th onset be short, for a pause after it."""
     every, ticks = round(full.number("every")), around.ticks(full.word("length"))
     out = []
     for i, chord in enumerate(by_start(notes), 1):
@@ -118,19 +118,20 @@ TOOLS = (
          spec=SettingsSpec((BARS, value("by", "By", "1/8")))),
     Tool(name="skip bars", group="Bass", about="bars left out", act=skip_bar,
          spec=SettingsSpec((BARS,))),
-    Tool(name="octave jumps", group="Bass", about="every n-th note an octave away", act=jumps,
+    Tool(name="octave jumps", group="Bass", about="moves every nth note by an octave", act=jumps,
          spec=SettingsSpec((count("every", "Every", 4, 2, 16, "th note"),
                             choice("way", "Way", ("up", "down"))))),
-    Tool(name="bounce", group="Bass", about="octave, fifth and step behind long notes", act=bounce,
-         spec=SettingsSpec((value("held", "Held for", "1/4"), value("step", "Step", "1/8")))),
-    Tool(name="glide into", group="Bass", about="notes that leave the one before", act=glide,
+    Tool(name="bounce", group="Bass", about="adds octave, fifth and step after long "
+                                            "notes", act=bounce,
+         spec=SettingsSpec((value("held", "Length", "1/4"), value("step", "Step", "1/8")))),
+    Tool(name="glide into", group="Bass", about="notes that glide from the one before", act=glide,
          spec=SettingsSpec((count("every", "Every", 2, 1, 16, "th note"),
                             ms("over_ms", "Over", 120, 1500)))),
-    Tool(name="turn", group="Bass", about="half steps at the end of so many bars", act=turn,
+    Tool(name="turn", group="Bass", about="half steps at the end of every few bars", act=turn,
          spec=SettingsSpec((choice("bars", "At the end of", OF, "every 8th"),
                             count("notes", "Last", 2, 1, 6, "notes"), value("step", "Step", "1/8"),
                             choice("side", "Side", ("from above", "from below"))))),
-    Tool(name="cut short", group="Bass", about="pauses behind some starts", act=cut_short,
-         spec=SettingsSpec((count("every", "Every", 2, 1, 16, "th start"),
+    Tool(name="cut short", group="Bass", about="rests after some onsets", act=cut_short,
+         spec=SettingsSpec((count("every", "Every", 2, 1, 16, "th onset"),
                             value("length", "Length", "1/8")))),
 )  # fmt: skip

@@ -96,16 +96,16 @@ def break_up(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSetting
 
 
 TOOLS = (
-    Tool(name="shorten to gaps", group="Length", about="each ends before the next begins",
+    Tool(name="shorten to gaps", group="Length", about="each note ends before the next starts",
          act=shorten_to_gaps,
          spec=SettingsSpec((count("gap_ms", "Gap", 10, 0, 400, "ms"),))),
-    Tool(name="staccato", group="Length", about="a share of each length", act=staccato,
-         spec=SettingsSpec((percent("share", "Held for", 50, low=5),))),
-    Tool(name="same length", group="Length", about="all as long as each other", act=same_length,
+    Tool(name="staccato", group="Length", about="a share of each note's length", act=staccato,
+         spec=SettingsSpec((percent("share", "Length", 50, low=5),))),
+    Tool(name="same length", group="Length", about="all the same length", act=same_length,
          spec=SettingsSpec((value("length", "Length"),))),
-    Tool(name="slice", group="Length", about="cut on the grid", act=slice_up,
+    Tool(name="slice", group="Length", about="split on the grid", act=slice_up,
          spec=SettingsSpec((value(), percent("gate", "Gate", 100, low=5)))),
-    Tool(name="join", group="Length", about="equal neighbours become one", act=join,
+    Tool(name="join", group="Length", about="joins repeated notes", act=join,
          spec=SettingsSpec((value("gap", "Over gaps to", "1/32"),))),
     Tool(name="break up", group="Length", about="chords one note after another", act=break_up,
          spec=SettingsSpec((choice("order", "Order", ORDERS), value("step", "Step", GRID),

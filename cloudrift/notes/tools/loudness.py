@@ -23,12 +23,12 @@ def alternate(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettin
 
 
 def flatten(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
-    """Play all equally loudly."""
+    """Play one velocity for allly."""
     return [_loud(n, full.number("velocity")) for n in notes]
 
 
 def scale(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
-    """Play all louder or softer, in proportion."""
+    """Play all louder or quieter, in proportion."""
     return [_loud(n, n.velocity * full.number("by") / 100) for n in notes]
 
 
@@ -42,7 +42,7 @@ def randomise(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettin
 
 
 def ramp(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
-    """Go from one loudness to another over the time that the notes take."""
+    """Go from one velocity to another over the time that the notes take."""
     first, last = notes[0].start_tick, max(n.start_tick for n in notes)
     begin, end = full.number("begin"), full.number("end")
     return [
@@ -60,19 +60,19 @@ def accent(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings)
 
 
 TOOLS = (
-    Tool(name="ramp", group="Loudness", about="from one loudness to another", act=ramp,
+    Tool(name="ramp", group="Velocity", about="from one velocity to another", act=ramp,
          spec=SettingsSpec((count("begin", "From", 40, 1, 127, "vel"),
                             count("end", "To", 110, 1, 127, "vel")))),
-    Tool(name="alternate", group="Loudness", about="loud and soft in turn", act=alternate,
+    Tool(name="alternate", group="Velocity", about="alternates loud and soft", act=alternate,
          spec=SettingsSpec((percent("soft", "The soft ones at", 60, low=5),
                             count("each", "Each for", 1, 1, 8, "starts")))),
-    Tool(name="flatten", group="Loudness", about="all equally loud", act=flatten,
-         spec=SettingsSpec((count("velocity", "Loudness", 84, 1, 127, "vel"),))),
-    Tool(name="scale", group="Loudness", about="all louder or softer", act=scale,
+    Tool(name="flatten", group="Velocity", about="one velocity for all", act=flatten,
+         spec=SettingsSpec((count("velocity", "Velocity", 84, 1, 127, "vel"),))),
+    Tool(name="scale", group="Velocity", about="all louder or quieter", act=scale,
          spec=SettingsSpec((percent("by", "To", 80, low=10, high=200),))),
-    Tool(name="randomise", group="Loudness", about="loudness strays", act=randomise,
+    Tool(name="randomise", group="Velocity", about="random velocity", act=randomise,
          spec=SettingsSpec((count("spread", "At most", 10, 0, 60, "vel"), DRAW))),
-    Tool(name="accent", group="Loudness", about="beats of the bar louder", act=accent,
+    Tool(name="accent", group="Velocity", about="accents beats of the bar", act=accent,
          spec=SettingsSpec((count("every", "A bar in", 2, 1, 16, "parts"),
                             count("more", "By", 20, 1, 80, "vel")))),
 )  # fmt: skip

@@ -76,7 +76,7 @@ def run(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) ->
 
 
 def fill_gaps(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
-    """Put single notes of the scale where nothing plays, near the note before."""
+    """Put single scale notes where nothing plays, near the note before."""
     step, draw = around.ticks(full.word("step")), round(full.number("draw"))
     often, share = full.number("often") / 100, full.number("loud") / 100
     line = [chord[-1] for chord in by_start(notes)]
@@ -116,20 +116,20 @@ TOOLS = (
     Tool(name="echo", group="Add", about="repeats that fade, as notes", act=echo,
          spec=SettingsSpec((count("repeats", "Again", 3, 1, 16, "times"),
                             value("step", "Every", "1/8"),
-                            percent("fall", "Softer by", 30, high=90),
-                            count("pitch", "Each higher by", 0, -7, 7, "steps")))),
+                            percent("fall", "Quieter by", 30, high=90),
+                            count("pitch", "Each up by", 0, -7, 7, "steps")))),
     Tool(name="approach", group="Add", about="a half step leads into notes", act=approach,
          spec=SettingsSpec((choice("side", "Side", ("from below", "from above")),
                             value("length", "Length", "1/16"),
                             count("every", "Every", 1, 1, 8, "th note"),
-                            percent("loud", "Loudness", 75, low=5)))),
-    Tool(name="scale run", group="Add", about="the scale from note to note", act=run,
+                            percent("loud", "Velocity", 75, low=5)))),
+    Tool(name="scale run", group="Add", about="a scale from note to note", act=run,
          spec=SettingsSpec((value("step", "Step", "1/16"),))),
-    Tool(name="fill gaps", group="Add", about="notes of the scale where nothing plays",
+    Tool(name="fill gaps", group="Add", about="scale notes where nothing plays",
          act=fill_gaps,
          spec=SettingsSpec((value("step", "Step", "1/8"), percent("often", "How often", 50),
-                            percent("loud", "Loudness", 75, low=5), DRAW))),
-    Tool(name="copy on", group="Add", about="the same again behind itself", act=twice,
+                            percent("loud", "Velocity", 75, low=5), DRAW))),
+    Tool(name="repeat", group="Add", about="repeats the notes after themselves", act=twice,
          spec=SettingsSpec((choice("after", "After", (*BARS, *VALUES), "1 bar"),
                             count("times", "Again", 1, 1, 32, "times")))),
 )  # fmt: skip

@@ -19,7 +19,7 @@ def octave(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings)
 
 
 def in_scale(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
-    """Move by steps of the scale; notes outside it go to the next in it first."""
+    """Move up or down by scale steps; notes outside it go to the next in it first."""
     steps = round(full.number("steps"))
     return [replace(n, pitch=around.key.step(n.pitch, steps)) for n in notes]
 
@@ -41,7 +41,7 @@ def into_key(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSetting
 
 
 def mirror(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
-    """Turn what goes up into what goes down, about an axis, by steps of the scale."""
+    """Turn what goes up into what goes down, about an axis, up or down by scale steps."""
     pitches = sorted(n.pitch for n in notes)
     axis = pitches[0] if full.word("axis") == LOW else pitches[len(pitches) // 2]
     if full.word("by") == "semitones":
@@ -68,17 +68,17 @@ def rearrange(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettin
 
 
 TOOLS = (
-    Tool(name="octave", group="Pitch", about="higher or lower by octaves", act=octave,
+    Tool(name="octave", group="Pitch", about="up or down by octaves", act=octave,
          spec=SettingsSpec((count("octaves", "By", 1, -3, 3, "oct"),
                             choice("way", "Way", ("move", "add a copy"))))),
-    Tool(name="in the scale", group="Pitch", about="by steps of the scale", act=in_scale,
+    Tool(name="in the scale", group="Pitch", about="up or down by scale steps", act=in_scale,
          spec=SettingsSpec((count("steps", "By", 2, -14, 14, "steps"),))),
-    Tool(name="into the key", group="Pitch", about="what is outside goes to the nearest in",
+    Tool(name="into the key", group="Pitch", about="moves notes out of key to the nearest in key",
          act=into_key),
-    Tool(name="mirror pitch", group="Pitch", about="up becomes down", act=mirror,
+    Tool(name="mirror pitch", group="Pitch", about="mirrors the intervals", act=mirror,
          spec=SettingsSpec((choice("axis", "Axis", (TOP, LOW)),
                             choice("by", "By", ("scale steps", "semitones"))))),
-    Tool(name="rearrange", group="Pitch", about="the same rhythm, pitches in other places",
+    Tool(name="rearrange", group="Pitch", about="same rhythm, pitches in another order",
          act=rearrange,
          spec=SettingsSpec((count("places", "Shifted by", 1, 0, 15, "notes"),
                             choice("way", "Way", ("forward", "backward"))))),

@@ -123,7 +123,8 @@ def flip_order(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSetti
 
 
 def to_front(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
-    """Pull notes into the first part of each window: what a slow treatment lets one hear."""
+    """Pull notes squeezes into the first part of each window: what a slow treatment lets one "
+    "hear."""
     window, share = around.ticks(full.word("window")), full.number("share") / 100
     out = []
     for note in notes:
@@ -136,27 +137,27 @@ def to_front(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSetting
 
 DIRECTIONS = (UP, DOWN)
 TOOLS = (
-    Tool(name="roll", group="Time", about="the notes of a chord one after another", act=roll,
+    Tool(name="roll", group="Time", about="plays the notes of a chord one after another", act=roll,
          spec=SettingsSpec((ms("roll_ms", "Over", 60), choice("direction", "Direction", DIRECTIONS),
                             count("top", "Only the top", 0, 0, 9, "notes"),
                             percent("uneven", "Uneven", 20), DRAW))),
-    Tool(name="loosen", group="Time", about="every note strays a little", act=loosen,
+    Tool(name="loosen", group="Time", about="random timing for every note", act=loosen,
          spec=SettingsSpec((ms("drift_ms", "At most", 12, 60), DRAW))),
-    Tool(name="straighten", group="Time", about="rolls and straying go", act=straighten,
+    Tool(name="straighten", group="Time", about="removes rolls and random timing", act=straighten,
          spec=SettingsSpec((percent("strength", "How much", 100),))),
-    Tool(name="quantise", group="Time", about="starts go to the grid", act=quantise,
+    Tool(name="quantise", group="Time", about="quantises onsets", act=quantise,
          spec=SettingsSpec((value(), percent("strength", "Strength", 100),
                             percent("swing", "Swing", 0)))),
-    Tool(name="lean", group="Time", about="all played later or earlier", act=nudge,
+    Tool(name="lean", group="Time", about="plays all later or earlier", act=nudge,
          spec=SettingsSpec((count("by_ms", "By", 12, -60, 60, "ms"),))),
-    Tool(name="stagger", group="Time", about="one after another by half a step, swelling",
+    Tool(name="stagger", group="Time", about="one after another by half a step, growing louder",
          act=stagger,
          spec=SettingsSpec((value(), percent("share", "Of the step", 50, low=10),
                             choice("direction", "Direction", (UP, DOWN, UP_DOWN)),
                             percent("swell", "Swell", 50),
                             choice("lengths", "Lengths", ("held on", "short"))))),
-    Tool(name="flip order", group="Time", about="the last first", act=flip_order),
-    Tool(name="to the front", group="Time", about="into the first part of each window",
+    Tool(name="flip order", group="Time", about="reverses the order", act=flip_order),
+    Tool(name="to the front", group="Time", about="squeezes into the first part of each window",
          act=to_front,
          spec=SettingsSpec((choice("window", "Window", WINDOWS, "1/1"),
                             percent("share", "Part", 50, low=10)))),

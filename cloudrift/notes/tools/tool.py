@@ -13,8 +13,8 @@ from cloudrift.notes.note import HIGHEST, LOWEST, MIN_TICKS, MOST, Note, in_orde
 from cloudrift.notes.time import LONG_VALUES, NOTE_VALUES, TICKS_PER_QUARTER
 from cloudrift.theory.key import Key
 
-Group = Literal["Time", "Length", "Pitch", "Loudness", "Add", "Bass"]
-GROUPS: tuple[Group, ...] = ("Time", "Length", "Pitch", "Loudness", "Add", "Bass")
+Group = Literal["Time", "Length", "Pitch", "Velocity", "Add", "Bass"]
+GROUPS: tuple[Group, ...] = ("Time", "Length", "Pitch", "Velocity", "Add", "Bass")
 GRID = "grid"
 VALUES = (GRID, *NOTE_VALUES)
 WINDOWS = (*VALUES, *LONG_VALUES)
@@ -144,7 +144,7 @@ def value(name: str = "step", label: str = "Step", default: str = GRID) -> Field
     return choice(name, label, VALUES, default)
 
 
-DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=1, high=999)
+DRAW = Field(name="draw", label="Variation", default=1, unit="№", low=1, high=999)
 
 
 def by_start(notes: tuple[Note, ...]) -> list[list[Note]]:

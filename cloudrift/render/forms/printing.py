@@ -73,7 +73,7 @@ def printed(
         fresh.close()
     peak = to_db(float(np.abs(audio).max(initial=0.0)))
     if peak <= -119:
-        raise CloudriftError("nothing of that is heard, so there is nothing to print")
+        raise CloudriftError("none of that plays, so there is nothing to print")
     gain_db = round(max(0.0, peak - HIGHEST_DB), 2)
     softer = audio * np.float32(10 ** (-gain_db / 20)) if gain_db else audio
     lufs = integrated_lufs(softer, loop.rate)

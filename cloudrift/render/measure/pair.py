@@ -26,7 +26,7 @@ def spectra_portrait(one: StepFacts, other: StepFacts) -> Portrait:
     plain, turned = _balance(one), _balance(other) + (one.lufs - other.lufs)
     top = float(np.ceil(max(plain.max(), turned.max()) / 10) * 10)
     return Portrait(
-        title="mean spectra, equally loud: left drawn through, right dashed",
+        title="mean spectra, loudness matched: left solid, right dashed",
         x=middles,
         curves=(np.maximum(plain, FLOOR_DB), np.maximum(turned, FLOOR_DB)),
         x_axis=Axis(

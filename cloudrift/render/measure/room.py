@@ -216,11 +216,8 @@ def gap(room: Room, low_hz: float, high_hz: float) -> Gap:
 def in_words(crowded: Crowded, loop: Loop) -> str:
     """Say who is in whose way, and where."""
     one, other = (loop.layer(name).name for name in crowded.layers)
-    much = "are heavily" if crowded.severity > 0.6 else "are"
-    return (
-        f"{one} and {other} {much} in each other's way between {_hz(crowded.low_hz)} and "
-        f"{_hz(crowded.high_hz)}"
-    )
+    much = "crowd each other heavily" if crowded.severity > 0.6 else "crowd each other"
+    return f"{one} and {other} {much} between {_hz(crowded.low_hz)} and {_hz(crowded.high_hz)}"
 
 
 def _hz(hz: float) -> str:

@@ -98,7 +98,7 @@ def added(before: StepFacts, after: StepFacts, treatment: Treatment, tempo: floa
     parts = []
     louder = after.lufs - before.lufs
     if before.lufs > QUIET_LUFS and abs(louder) >= 0.1:
-        parts.append(f"{abs(louder):.1f} dB {'louder' if louder > 0 else 'softer'}")
+        parts.append(f"{abs(louder):.1f} dB {'louder' if louder > 0 else 'quieter'}")
     else:
         parts.append("as loud as before")
     tail = tail_s((treatment,), tempo)
@@ -118,25 +118,25 @@ def heed(
     found = []
     if after.peak_db > 0 >= before.peak_db:
         found.append(
-            f"peaks at +{after.peak_db:.1f} dBTP here: what follows is driven harder, "
-            "and without a limiter it clips"
+            f"peaks at +{after.peak_db:.1f} dBTP here: it drives what follows harder, and clips "
+            "without a limiter"
         )
     if after.mono_loss_db > MONO_LOSS_DB > before.mono_loss_db:
-        found.append(f"in mono {after.mono_loss_db:.1f} dB of it is lost; narrow it")
+        found.append(f"in mono {after.mono_loss_db:.1f} dB is lost; narrow it")
     if after.wide_low_db > WIDE_LOW_DB > before.wide_low_db and after.low_db > LOW_DB:
-        found.append("the low end is wide below 120 Hz; a trim can keep it in the middle")
+        found.append("the low end is wide below 120 Hz; a trim can make it mono")
     cleared = _cleared(loop.line_of(line_of), treatment)
     if treatment.of.rumbles and after.rumble_db > RUMBLE_DB and not cleared:
         found.append(
-            f"rumble below {RUMBLE_HZ:.0f} Hz, {-after.rumble_db:.0f} dB under all of it; "
-            "a low cut behind it clears that"
+            f"rumble below {RUMBLE_HZ:.0f} Hz, {-after.rumble_db:.0f} dB below the whole; a low "
+            "cut after it removes that"
         )
     gap = short_gap_s(loop, line_of)
     tail = tail_s((treatment,), loop.tempo)
     if gap is not None and tail > TAIL_TO_GAP * gap and treatment.blend >= 0.1:
         found.append(
-            f"rings {tail:.1f} s into gaps of {gap:.2f} s: the staccato is filled; "
-            "a shorter decay or less blend keeps it"
+            f"rings {tail:.1f} s into gaps of {gap:.2f} s: it fills the staccato; use a shorter "
+            "decay or less wet"
         )
     return found
 

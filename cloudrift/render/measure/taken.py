@@ -23,13 +23,13 @@ def _over_beats(
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """What sounds of a recording over each beat of the loop, as it is laid in: all, and bass."""
     if layer.recorded is None:
-        raise CloudriftError(f"{layer.name} is no recording")
+        raise CloudriftError(f"{layer.name} is not a recording")
     audio = recorded_sound(loop, layer, clips)
     count = loop.ticks // TICKS_PER_QUARTER
     edges = np.linspace(0, count * TICKS_PER_QUARTER / loop.ticks, count + 1)
     every, bass = note_weights(audio, loop.rate, edges * audio.shape[1] / loop.rate)
     if not every.any():
-        raise CloudriftError(f"no notes are heard in {layer.name}")
+        raise CloudriftError(f"no notes found in {layer.name}")
     return every, bass
 
 

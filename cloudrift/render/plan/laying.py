@@ -203,7 +203,7 @@ def laid(laying: Laying, clips: ClipStore) -> Stereo:
     """Return a recording in its loop, (2, frames): in the steady state, or one pass of it."""
     piece = made_of(laying.fitting, clips)
     if not piece.shape[1]:
-        raise CloudriftError("nothing of the recording is left; take its start and end apart")
+        raise CloudriftError("nothing of the recording is left; move its start and end apart")
     piece = piece * np.float32(to_gain(laying.gain_db))
     if laying.fills:
         return _bed(piece, laying)

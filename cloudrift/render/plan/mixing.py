@@ -165,12 +165,12 @@ class Treated(Node):
 class LineBlended(Node):
     """What a line makes, blended into what goes into it."""
 
-    kind = "line blend"
+    kind = "line dry/wet"
 
     def __init__(self, dry: Node, wet: Node, blend: float, place: tuple[str, ...]) -> None:
         self._share = np.float32(blend)
         super().__init__(
-            place=place, depends=(blend,), inputs=(dry, wet), label="blend of the line"
+            place=place, depends=(blend,), inputs=(dry, wet), label="dry/wet of the line"
         )
 
     def make(self, inputs: list[Stereo]) -> Stereo:

@@ -181,7 +181,7 @@ def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, form: Form = STEADY) 
         _played(loop, layer, sound, pieces[i], tones, i, form)
         for i, sound in enumerate(layer.source.sounds)
     )
-    return Turns(one, other, ("turns", layer.id), f"{layer.name}: two sounds in turn")
+    return Turns(one, other, ("turns", layer.id), f"{layer.name}: alternating sounds")
 
 
 def _struck(loop: Loop, lane: Layer, hits: Hits, tones: ToneCache, form: Form) -> Node:
@@ -280,7 +280,7 @@ def layer_node(
     if layer.level_ride is None or count is not None:
         return node
     behind = after(context, layer.line)
-    return Riding(node, layer.level_ride, behind, (layer.id,), f"{layer.name}: level riding")
+    return Riding(node, layer.level_ride, behind, (layer.id,), f"{layer.name}: level ride")
 
 
 def placed(audio: Stereo, *owners: Layer | Group) -> Stereo:

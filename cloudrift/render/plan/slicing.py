@@ -240,7 +240,7 @@ def _shifted(fitting: Fitting, semitones: float) -> Fitting:
 def _from(audio: Stereo, first: int, count: int, *, round_: bool) -> Stereo:
     """Frames from a place on: round and round, or with silence outside."""
     if not audio.shape[1]:
-        raise CloudriftError("nothing of the recording is left; take its start and end apart")
+        raise CloudriftError("nothing of the recording is left; move its start and end apart")
     if round_:
         return np.array(slice_wrapped(audio, first % audio.shape[1], count))
     out = silence(count)

@@ -28,7 +28,7 @@ from cloudrift.texture.treatment import Line, acting, fused, shift_st
 FIRST_S = 0.4  # so much is made at once; the rest is there before it has sounded
 MARGIN_S = 0.1  # made beyond that, so that what looks ahead does not meet the end
 ROOM = 4  # how much longer a space rings than the first moment, for its tail to fold back softly
-OUT_OF_TIME = frozenset({"slow", "backward", "stutter", "replay", "ghost"})
+OUT_OF_TIME = frozenset({"half speed", "reverse", "stutter", "replay", "reverse reverb"})
 PLAYED = frozenset({"shift"})  # the note itself is another one
 
 

@@ -216,7 +216,7 @@ def drafted(
 
 def keeps_places(loop: Loop) -> bool:
     """Whether what is heard lies where it is written: nothing plays the whole loop backward."""
-    return not any(t.acts and t.kind == "backward" for t in loop.line)
+    return not any(t.acts and t.kind == "reverse" for t in loop.line)
 
 
 def _shift(loop: Loop) -> int:

@@ -22,7 +22,7 @@ from cloudrift.sound.kit.noise import lasting, read_round
 NEPERS_A_DB = np.log(10) / 20
 Curve = Callable[[NDArray[np.float64]], NDArray[np.float64]]
 ByKey = tuple[tuple[float, float], ...]  # MIDI number, value; between them in ratios
-WOOD = percent("wood", "Body", 50, "how much of the box or board answers")
+WOOD = percent("wood", "Body", 50, "how much the box or board resonates")
 TAIL_NARROW = 5.0  # what rings on does so in narrower modes than what answers the blow
 TAIL_DB_A_KEY = (
     0.3  # how much weaker the tail is, for each key above C4: it has little to ring with

@@ -104,13 +104,13 @@ def read_sf2(path: Path, preset: int = 0) -> Sampled:
         instruments = file.tables[b"inst"]
         number = above[OF_INSTRUMENT]
         if not 0 <= number < len(instruments) - 1:
-            raise CloudriftError(f"{path.name} names an instrument that it does not have")
+            raise CloudriftError(f"{path.name} refers to a missing instrument")
         first, end = int(instruments["bag"][number]), int(instruments["bag"][number + 1])
         for own in _zones(file, b"i", first, end, OF_SAMPLE):
             both = _added(above, own)
             number = own[OF_SAMPLE] & 0xFFFF
             if number >= len(file.tables[b"shdr"]) - 1:
-                raise CloudriftError(f"{path.name} names a sample that it does not have")
+                raise CloudriftError(f"{path.name} refers to a missing sample")
             for what in {*above, *own} - UNDERSTOOD:
                 left_out[OTHERS.get(what, "vibrato, filter envelopes and the like")] += 1
             if both is not None:
@@ -133,7 +133,7 @@ def _open(path: Path) -> _File:
     with path.open("rb") as file:
         head = file.read(12)
         if head[:4] != b"RIFF" or head[8:12] != b"sfbk":
-            raise CloudriftError(f"{path.name} is no SF2 file")
+            raise CloudriftError(f"{path.name} is not an SF2 file")
         for name, at, length in _chunks(file, 12, size):
             if name == b"LIST":
                 file.seek(at)
@@ -145,7 +145,7 @@ def _open(path: Path) -> _File:
             count = length // kind.itemsize
             if count < 1 or length > MOST_TABLE_BYTES:
                 raise CloudriftError(
-                    f"{path.name} is damaged: its table {name.decode()} is not there, or too large"
+                    f"{path.name} is damaged: its table {name.decode()} is missing, or too large"
                 )
             file.seek(at)
             tables[name] = np.frombuffer(file.read(count * kind.itemsize), kind)
@@ -181,12 +181,12 @@ def _zones(file: _File, kind: bytes, first: int, end: int, of: int) -> list[Gene
     """Return the generators of each zone, over those of the zone for all, if that comes first."""
     bags, generators = file.tables[kind + b"bag"], file.tables[kind + b"gen"]
     if not 0 <= first <= end < len(bags):
-        raise CloudriftError(f"{file.path.name} is damaged: a zone lies outside of its table")
+        raise CloudriftError(f"{file.path.name} is damaged: a zone is outside of its table")
     common: Generators = {}
     out: list[Generators] = []
     for i, (start, then) in enumerate(pairwise(bags["generators"][first : end + 1].tolist())):
         if not start <= then <= len(generators):
-            raise CloudriftError(f"{file.path.name} is damaged: a zone lies outside of its table")
+            raise CloudriftError(f"{file.path.name} is damaged: a zone is outside of its table")
         own = dict(
             zip(
                 generators["what"][start:then].tolist(),
@@ -304,9 +304,11 @@ def _sound(file: _File, numbers: tuple[int, ...]) -> tuple[Stereo, int]:
     for header in headers:
         start, end = int(header["start"]), int(header["end"])
         if int(header["kind"]) & ROM:
-            raise CloudriftError(f"{_words(header['name'])} is in the memory of a device, not here")
+            raise CloudriftError(
+                f"{_words(header['name'])} is in the memory of a device, not in the file"
+            )
         if not 0 <= start < end <= file.frames:
-            raise CloudriftError(f"{_words(header['name'])} lies outside of {file.path.name}")
+            raise CloudriftError(f"{_words(header['name'])} is outside of {file.path.name}")
         sides.append(_wave(file, start, end))
     rate = int(headers[0]["rate"])
     count = min(len(side) for side in sides)

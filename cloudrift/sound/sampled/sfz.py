@@ -65,7 +65,7 @@ def read_sfz(path: Path) -> Sampled:
         samples[sample] = partial(_sound, file, start, end + 1 if end > 0 else None)
         zones.append(_zone(region, control, file, sample, start))
     if not zones:
-        raise CloudriftError(f"{path.name} names no sample that is played")
+        raise CloudriftError(f"{path.name} has no sample that plays")
     return Sampled(name=path.stem, zones=tuple(zones), samples=samples, left_out=named(left_out))
 
 
@@ -85,7 +85,7 @@ def _text(path: Path, folder: Path, depth: int = 0) -> str:
         inner = _inside(folder, found[1])
         parts.append(_text(inner, folder, depth + 1))
         if sum(map(len, parts)) > MOST_LETTERS:
-            raise CloudriftError(f"{path.name} and what it includes are too long to be read")
+            raise CloudriftError(f"{path.name} is too long with its includes")
         at = found.end()
     return "".join((*parts, text[at:]))
 
@@ -125,7 +125,7 @@ def _tokens(path: Path) -> Iterator[re.Match[str]]:
     for name in sorted(defined, key=len, reverse=True):
         text = text.replace(name, defined[name])
         if len(text) > MOST_LETTERS:
-            raise CloudriftError(f"{path.name} is too long with what it defines")
+            raise CloudriftError(f"{path.name} is too long with its definitions")
     for line in text.splitlines():
         yield from _TOKEN.finditer(line)
 
@@ -146,14 +146,14 @@ def _inside(folder: Path, name: str) -> Path:
     root = folder.resolve().parent
     path = (folder / wanted).resolve()
     if wanted.is_absolute() or not path.is_relative_to(root):
-        raise CloudriftError(f"{name[:80]!r} lies outside of the folder of the instrument")
+        raise CloudriftError(f"{name[:80]!r} is outside of the instrument's folder")
     if path.is_file():
         return path
     for part in path.relative_to(root).parts:
         there = {one.name.lower(): one for one in root.iterdir()} if root.is_dir() else {}
         root = there.get(part.lower(), root / part)
     if not root.is_file():
-        raise CloudriftError(f"{name[:80]!r} is not there; put it beside the instrument's file")
+        raise CloudriftError(f"{name[:80]!r} is missing; put it beside the instrument's file")
     return root
 
 
@@ -171,9 +171,9 @@ def _number(opcodes: Opcodes, name: str, usual: float) -> float:
     try:
         value = float(text)
     except ValueError:
-        raise CloudriftError(f"{name}={text[:40]} is no number") from None
+        raise CloudriftError(f"{name}={text[:40]} is not a number") from None
     if not -1e9 < value < 1e9:
-        raise CloudriftError(f"{name}={text[:40]} is no number that can be")
+        raise CloudriftError(f"{name}={text[:40]} is not a possible number")
     return value
 
 

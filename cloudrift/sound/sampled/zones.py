@@ -100,11 +100,11 @@ def own_from(
     zones = [zone for zone in sampled.zones if zone.sample in kept]
     if not zones:
         why = next(iter(wrong.values()), "it has no zones")
-        raise CloudriftError(f"nothing of {sampled.name} can be played: {why}")
+        raise CloudriftError(f"{sampled.name} cannot be played: {why}")
     if len(zones) > MOST_ZONES:
         raise CloudriftError(
-            f"{sampled.name} has {len(zones)} zones, more than the {MOST_ZONES} that one sound may "
-            "have; make it smaller first"
+            f"{sampled.name} has {len(zones)} zones, more than the {MOST_ZONES} of one sound; "
+            "reduce it first"
         )
     own = OwnSound(
         name=sampled.name[:NAME_TYPED] or "Sampled",

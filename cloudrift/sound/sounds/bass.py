@@ -222,7 +222,7 @@ def _drop(st: float, ms: float) -> tuple[Field, Field]:
 SOUNDS = (
     Instrument(
         name="round sub", family="bass", role="bass", register=(24, 55), mono=True, version=2,
-        about="Plain, deep floor for roots; a new note stops the old.",
+        about="Plain, deep sub for roots; monophonic.",
         tags=("deep", "plain", "mono"),
         spec=shaped(percent("drive", "Drive", 30), *mono_fields(), attack_ms=12, decay_ms=2500,
                     sustain=78, release_ms=160, detune_cents=4),
@@ -230,7 +230,7 @@ SOUNDS = (
     ),
     Instrument(
         name="layered sub", family="bass", role="bass", register=(24, 60), mono=True,
-        about="Deep floor with a soft layer an octave up; heard on small speakers.",
+        about="Deep sub with a soft layer an octave up; audible on small speakers.",
         tags=("deep", "wide", "mono"),
         spec=shaped(percent("layer", "Upper layer", 55), *mono_fields(), attack_ms=16,
                     decay_ms=3000, sustain=85, release_ms=220, detune_cents=6),
@@ -246,7 +246,7 @@ SOUNDS = (
     ),
     Instrument(
         name="synth bass", family="bass", role="bass", register=(24, 60), mono=True, version=2,
-        about="A saw behind a closing filter; short notes on the beat.",
+        about="A saw through a closing filter; short notes on the beat.",
         tags=("short", "bright", "mono"),
         spec=shaped(percent("square", "Square", 25), closing(240), *mono_fields(), attack_ms=3,
                     decay_ms=1600, sustain=70, release_ms=90, detune_cents=5),
@@ -254,7 +254,7 @@ SOUNDS = (
     ),
     Instrument(
         name="upright bass", family="bass", role="bass", register=(28, 55), mono=True,
-        about="Big wooden bass under a finger; walking lines, warm and short.",
+        about="Big double bass played with fingers; walking lines, warm and short.",
         tags=("woody", "warm", "mono"),
         spec=shaped(pick(22), percent("finger", "Finger", 50), WOOD, slide(), *mono_fields(),
                     attack_ms=5, release_ms=110, detune_cents=1.2),
@@ -262,7 +262,7 @@ SOUNDS = (
     ),
     Instrument(
         name="resonant bass", family="bass", role="bass", register=(24, 57), mono=True,
-        about="A saw through a filter that rings; slides and squelches.",
+        about="A saw through a resonant filter; slides and squelches.",
         tags=("sliding", "bright", "mono"),
         spec=shaped(percent("peak", "Resonance", 55), closing(180), *mono_fields(60), attack_ms=3,
                     decay_ms=1400, sustain=65, release_ms=80, detune_cents=3),

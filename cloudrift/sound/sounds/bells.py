@@ -125,7 +125,7 @@ def _vibraphone(request: ToneRequest) -> Tone:
 SOUNDS = (
     Instrument(
         name="tower bell", family="bells", role="bell", register=(36, 84), version=2,
-        about="Cast bell with its minor third; one stroke a chord, much room.",
+        about="Cast bell with its minor third; one note per chord, with much space.",
         tags=("dark", "long", "heavy"),
         spec=shaped(percent("clapper", "Clapper", 40), attack_ms=1, decay_ms=12_000,
                     release_ms=2600, detune_cents=2.0),

@@ -123,7 +123,7 @@ SOUNDS = (
     ),
     Instrument(
         name="brass stab", family="brass", role="lead", register=(43, 84), version=2,
-        about="A section that hits and lets go; short chords between phrases.",
+        about="A brass section in short hits; chords between phrases.",
         tags=("short", "bright", "wide"),
         spec=shaped(opening(38), attack_ms=18, decay_ms=900, sustain=55, release_ms=130,
                     detune_cents=9),
@@ -131,7 +131,7 @@ SOUNDS = (
     ),
     Instrument(
         name="muted trumpet", family="brass", role="lead", register=(52, 86),
-        about="Trumpet behind metal; small, smoky answers late at night.",
+        about="Trumpet with a metal mute; small, smoky answers late at night.",
         tags=("thin", "smoky", "mid"),
         spec=shaped(percent("breath", "Breath", 40), opening(45), *vibrato_fields(10, 600, 5.2),
                     attack_ms=32, decay_ms=3000, sustain=90, release_ms=110, detune_cents=2),

@@ -283,7 +283,7 @@ def _sound(
                 label="Choke",
                 default=choke,
                 choices=("off", "on"),
-                hint="a new stroke stops the one before it",
+                hint="a new hit stops the one before it",
             ),
             attack_ms=1,
             decay_ms=4000,
@@ -396,7 +396,8 @@ SOUNDS = (
         wires=(Wire(low_hz=3000, high_hz=13_000, t60_ms=500, rise_ms=12, level=0.25, width=0.8,
                     soft_db=-9),),
         plates=(CRASH,))),
-    _sound("zap", -6.3, "A tone that falls in no time.", ("bright", "falling"), Kit(
+    _sound("zap", -6.3, "A tone that falls at once; accents and "
+                        "glitches.", ("bright", "falling"), Kit(
         skins=(Skin(hz=110, drop_st=54, drop_ms=38, t60_ms=260, drive=0.4),))),
     _sound("dry kick", -9.5, "Tight kick with a knock; under busy loops.", ("short", "dry"), Kit(
         skins=(Skin(hz=61, drop_st=17, drop_ms=9, t60_ms=190, drive=0.35,
@@ -426,7 +427,7 @@ SOUNDS = (
                     modes=((0, 0), (-12, -4), (-20, -8), (-20, -10), (-26, -13))),),
         wires=(Wire(low_hz=250, high_hz=1600, t60_ms=45, level=0.1),), click=(0.22, 5000)),
         version=1),
-    _sound("conga", -9.0, "Open hand on a tall skin; off-beats that sing.", ("round", "woody"), Kit(
+    _sound("conga", -9.0, "Open hand on a tall drum; off-beats that sing.", ("round", "woody"), Kit(
         skins=(Skin(hz=208, drop_st=1.5, drop_ms=18, t60_ms=300, drive=0.1,
                     modes=((0, 0), (-9, -4), (-15, -8), (-18, -10), (-22, -13))),),
         wires=(Wire(low_hz=700, high_hz=4200, t60_ms=28, level=0.28, soft_db=-8, dull=0.3),)),

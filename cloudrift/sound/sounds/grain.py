@@ -377,11 +377,12 @@ def _grain(
 
 
 SOUNDS = (
-    _grain("rain", -24.5, "Rain on a roof; under a whole loop, low.", ("weather", "wide", "steady"),
+    _grain("rain", -24.5, "Rain on a roof; quiet, under a whole "
+                          "loop.", ("weather", "wide", "steady"),
            _rain, percent("drops", "Drops", 45)),
     _grain("room air", -22.8, "The hum of an empty room; stops silence from being digital.",
            ("dark", "steady", "wide"), _room_air, percent("hum", "Mains hum", 15)),
-    _grain("needle dust", -20.6, "Specks and groove noise; behind worn keys.",
+    _grain("needle dust", -20.6, "Specks and groove noise; under worn keys.",
            ("dusty", "worn", "wide"), _needle_dust, percent("specks", "Specks", 55)),
     _grain("tape hiss", -27.9, "Even hiss with a soft top; glue for dry layers.",
            ("steady", "bright", "worn"), functools.partial(steady, "tape hiss", 1500, 14_000, 0.0)),
@@ -395,12 +396,12 @@ SOUNDS = (
     _grain("sub drop", -20.9, "A low tone that falls away; under the first beat.",
            ("deep", "falling", "mono"), _sub_drop, percent("drive", "Drive", 30), over(1600),
            attack_ms=4, release_ms=300, register=(36, 60)),
-    _grain("birds", -6.5, "Birds in leaves, near and far; mornings behind soft keys.",
+    _grain("birds", -6.5, "Birds in leaves, near and far; mornings under soft keys.",
            ("weather", "bright", "wide"), _birds, percent("often", "How often", 50), version=1),
     _grain("sea", -17.0, "Waves that come and go; long, slow loops by the shore.",
            ("weather", "wide", "moving"), _sea, _every(6500), version=1),
     _grain("fire", -22.1, "A small fire; close, warm, it cracks now and then.",
            ("warm", "close", "moving"), _fire, percent("cracks", "Cracks", 50), version=1),
-    _grain("street", -21.5, "A town at night some way off; behind windows.",
+    _grain("street", -21.5, "A town at night, some way off; through a window.",
            ("dark", "wide", "moving"), _street, percent("traffic", "Traffic", 50), version=1),
 )  # fmt: skip

@@ -449,7 +449,7 @@ SOUNDS = (
     ),
     Instrument(
         name="practice piano", family="keys", role="keys", register=(33, 88),
-        about="Upright with the practice pedal down; late, close, nobody is woken.",
+        about="Upright with the practice pedal down; quiet and close, for late at night.",
         tags=("dark", "close", "short"),
         spec=shaped(percent("strip", "Felt strip", 60), percent("hammer", "Hammer", 55), WOOD,
                     attack_ms=1, release_ms=190, detune_cents=0.8),
@@ -458,7 +458,7 @@ SOUNDS = (
     ),
     Instrument(
         name="worn piano", family="keys", role="keys", register=(33, 91),
-        about="Old piano out of tune with itself; cellar chords, broken lullabies.",
+        about="Old, detuned piano; cellar chords, broken lullabies.",
         tags=("worn", "woody", "mid"),
         spec=shaped(percent("age", "Age", 50), percent("hammer", "Hammer", 55), WOOD,
                     attack_ms=1, release_ms=260, detune_cents=5),

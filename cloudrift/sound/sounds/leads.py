@@ -365,7 +365,7 @@ SOUNDS = (
     ),
     Instrument(
         name="sequence tone", family="leads", role="pluck", register=(40, 91),
-        about="Dry tone that pulses and is gone; patterns that run under a whole loop.",
+        about="Short, dry, pulsing tone; patterns that run under a whole loop.",
         tags=("short", "pulsing", "clean"),
         spec=shaped(percent("square", "Square", 60), percent("octave", "Octave up", 35),
                     closing(110), attack_ms=2, decay_ms=420, sustain=0, release_ms=120,

@@ -115,7 +115,7 @@ def _harmonium(request: ToneRequest) -> Tone:
 SOUNDS = (
     Instrument(
         name="drawbar organ", family="organ", role="keys", register=(36, 91), version=2,
-        about="Drawn sines through a slow rotor; held chords with a pulse.",
+        about="Drawbar tones through a slow rotary speaker; held chords with a pulse.",
         tags=("warm", "steady", "round"),
         spec=shaped(percent("sub", "Low bars", 45), percent("click", "Key click", 35),
                     percent("rotor", "Rotor", 45),
@@ -134,7 +134,7 @@ SOUNDS = (
     ),
     Instrument(
         name="harmonium", family="organ", role="keys", register=(36, 88),
-        about="Reeds and bellows; drones and slow songs, a little out.",
+        about="Reeds and bellows; drones and slow songs, slightly out of tune.",
         tags=("hollow", "steady", "airy"),
         spec=shaped(percent("lid", "Lid shut", 40), percent("wind", "Bellows", 45),
                     attack_ms=60, release_ms=120, detune_cents=4),

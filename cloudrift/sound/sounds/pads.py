@@ -187,7 +187,7 @@ def _drone(request: ToneRequest) -> Tone:
 SOUNDS = (
     Instrument(
         name="warm pad", family="pads", role="pad", register=(40, 84), version=3,
-        about="Wide, slow bed of mistuned voices; holds chords under anything.",
+        about="Wide, slow bed of detuned voices; holds chords under anything.",
         tags=("dark", "wide", "slow"),
         spec=shaped(percent("hollow", "Hollow", 15), opening(350), attack_ms=240, decay_ms=3000,
                     sustain=82, release_ms=900, detune_cents=12),
@@ -215,7 +215,7 @@ SOUNDS = (
     ),
     Instrument(
         name="slow strings", family="pads", role="pad", register=(36, 91), version=2,
-        about="Strings that arrive late and stay; minor chords in long notes.",
+        about="Slow attack and long notes; minor chords.",
         tags=("warm", "wide", "slow"),
         spec=shaped(percent("bow", "Bow", 40), opening(450),
                     attack_ms=420, decay_ms=3000, sustain=92, release_ms=1000, detune_cents=12),
@@ -225,7 +225,7 @@ SOUNDS = (
     ),
     Instrument(
         name="dust pad", family="pads", role="pad", register=(45, 84), version=2,
-        about="Thin, worn pad with grit in it; behind dry keys.",
+        about="Thin, worn pad with grit in it; under dry keys.",
         tags=("dusty", "thin", "dark"),
         spec=shaped(percent("dust", "Dust", 45), opening(220),
                     attack_ms=180, decay_ms=2500, sustain=80, release_ms=800, detune_cents=11),
@@ -233,7 +233,7 @@ SOUNDS = (
     ),
     Instrument(
         name="many saws", family="pads", role="pad", register=(36, 91),
-        about="A wall of mistuned saws; big chords that open with the hand.",
+        about="A wall of detuned saws; big chords that open with velocity.",
         tags=("bright", "wide", "heavy"),
         spec=shaped(percent("thick", "Thick", 40), opening(260), attack_ms=40, decay_ms=3000,
                     sustain=88, release_ms=420, detune_cents=16),
@@ -244,7 +244,7 @@ SOUNDS = (
         name="evolving pad", family="pads", role="pad", register=(40, 84),
         about="Never the same twice; passes from hollow to sung to glass under long chords.",
         tags=("moving", "wide", "slow"),
-        spec=shaped(Field(name="every_ms", label="Comes round in", default=9000, unit="ms",
+        spec=shaped(Field(name="every_ms", label="Cycle", default=9000, unit="ms",
                           low=1000, high=30_000, step=100, log=True), opening(140),
                     attack_ms=350, decay_ms=4000, sustain=92, release_ms=1300, detune_cents=9),
         tone=_evolving, gain_db=-23.9, variants=2,

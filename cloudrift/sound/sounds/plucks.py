@@ -387,7 +387,7 @@ SOUNDS = (
     ),
     Instrument(
         name="synth pluck", family="plucks", role="pluck", register=(40, 96), version=2,
-        about="A saw behind a closing filter; sixteenths that sit in the rhythm.",
+        about="A saw through a closing filter; sixteenths that sit in the rhythm.",
         tags=("short", "wide", "clean"),
         spec=shaped(percent("hollow", "Hollow", 20), closing(160), attack_ms=2, decay_ms=700,
                     sustain=0, release_ms=180, detune_cents=6),

@@ -163,7 +163,7 @@ def _alone(name: str, low: bool, request: ToneRequest) -> Tone:
 SOUNDS = (
     Instrument(
         name="string ensemble", family="strings", role="strings", register=(36, 96), version=2,
-        about="A section near by; moving inner lines and swells.",
+        about="A close section; moving inner lines and swells.",
         tags=("warm", "wide", "bowed"),
         spec=shaped(percent("bow", "Bow", 50), percent("rosin", "Rosin", 40), opening(220),
                     attack_ms=120, decay_ms=3000, sustain=92, release_ms=420, detune_cents=12),
@@ -171,7 +171,7 @@ SOUNDS = (
     ),
     Instrument(
         name="tape strings", family="strings", role="strings", register=(43, 84), version=2,
-        about="Strings from a tired tape; uneven, held, a little out.",
+        about="Strings from a worn tape; uneven, sustained, slightly out of tune.",
         tags=("aged", "dusty", "mid"),
         spec=shaped(tape_sway(9), percent("hiss", "Hiss", 40), opening(120),
                     attack_ms=70, decay_ms=6000, sustain=85, release_ms=260, detune_cents=10),

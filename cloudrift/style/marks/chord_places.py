@@ -17,7 +17,7 @@ def steps_of(kind: str) -> Callable[[View], Found | None]:
         if not total or len(view.chords) < 2:
             return None
         count = view.moves[kind]  # type: ignore[index]
-        return Found(value=100 * count / total, where=f"{count} of {total} ways of voices")
+        return Found(value=100 * count / total, where=f"{count} of {total} voice moves")
 
     return measure
 

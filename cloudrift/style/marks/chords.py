@@ -276,13 +276,13 @@ def _strikes(view: View) -> Found | None:
 def _to_strikes(view: View, asked: tuple[float, float]) -> Change | None:
     ids = [chord.id for chord in view.chords]
     if asked[0] <= 1 <= asked[1]:
-        return Change(words="struck once", edit=lambda loop: chord_time.straight(loop, ids))
+        return Change(words="played once", edit=lambda loop: chord_time.straight(loop, ids))
     longest = max(chord.length_ticks for chord in view.chords)
     step = beat_ticks(view.loop.metre)
     wanted = max(2, round(sum(asked) / 2))
     step = max(step // 4, longest // wanted)
     return Change(
-        words=f"struck {wanted} times", edit=lambda loop: chord_time.strike_every(loop, ids, step)
+        words=f"played {wanted} times", edit=lambda loop: chord_time.strike_every(loop, ids, step)
     )
 
 
@@ -317,51 +317,51 @@ def _to_extended(view: View, asked: tuple[float, float]) -> Change | None:
 
 KINDS = (
     Kind(name="minor_share", label="Minor chords", group="Chords", unit="%",
-         about="chords with a minor third over their root and no diminished fifth, of all",
+         about="share of chords with a minor third and no diminished fifth",
          measure=_of("minor"), change=_towards("minor")),
     Kind(name="major_share", label="Major chords", group="Chords", unit="%",
-         about="chords with a major third over their root, of all",
+         about="share of chords with a major third",
          measure=_of("major"), change=_towards("major")),
     Kind(name="diminished_share", label="Diminished chords", group="Chords", unit="%",
-         about="chords with a minor third and a diminished fifth, of all",
+         about="share of chords with a minor third and a diminished fifth",
          measure=_of("diminished"), change=_fewer_diminished),
     Kind(name="colours", label="Different chords", group="Chords", unit="chords", high=16,
-         about="how many chords differ in root or notes", measure=_colours,
+         about="number of chords that differ in root or notes", measure=_colours,
          change=_to_colours),
-    Kind(name="start", label="Begins on", group="Chords", words=DEGREES,
+    Kind(name="start", label="Starts on", group="Chords", words=DEGREES,
          about="the degree of the first chord", measure=_ends(0), change_word=_to_end(0)),
     Kind(name="end", label="Ends on", group="Chords", words=DEGREES,
          about="the degree of the last chord", measure=_ends(-1), change_word=_to_end(-1)),
     Kind(name="chord_bars", label="Chord length", group="Chords", unit="bars", high=8, decimals=2,
-         about="how long a chord lasts, the mean", measure=_chord_bars,
+         about="mean length of a chord", measure=_chord_bars,
          change=_to_chord_bars),
-    Kind(name="chord_uneven", label="Longest against shortest", group="Chords", unit="times",
-         low=1, high=8, decimals=1, about="the longest chord's length over the shortest's",
+    Kind(name="chord_uneven", label="Longest to shortest", group="Chords", unit="times",
+         low=1, high=8, decimals=1, about="ratio of the longest chord to the shortest",
          measure=_uneven),
     Kind(name="late_share", label="Late chords", group="Chords", unit="%",
-         about="chords that are struck behind their place, of all", measure=_late, change=_to_late),
-    Kind(name="strikes", label="Strikes a chord", group="Chords", unit="strikes", high=16,
-         decimals=1, about="how often a chord is struck, the mean", measure=_strikes,
+         about="share of chords played late", measure=_late, change=_to_late),
+    Kind(name="strikes", label="Onsets per chord", group="Chords", unit="strikes", high=16,
+         decimals=1, about="mean onsets per chord", measure=_strikes,
          change=_to_strikes),
-    Kind(name="extended_share", label="Sevenths and more", group="Chords", unit="%",
-         about="chords of four different notes or more, of all", measure=_extended,
+    Kind(name="extended_share", label="Sevenths and larger", group="Chords", unit="%",
+         about="share of chords with four or more different notes", measure=_extended,
          change=_to_extended),
-    Kind(name="half_steps", label="Half steps between", group="Chords", unit="%",
-         about="ways of voices from chord to chord that are half steps, of all",
+    Kind(name="half_steps", label="Half-step moves", group="Chords", unit="%",
+         about="share of voice moves between chords that are half steps",
          measure=steps_of("half"), change=nearer),
     Kind(name="common_tones", label="Common tones", group="Chords", unit="%",
-         about="ways of voices that stay on their note, of all", measure=steps_of("common"),
+         about="share of voice moves that stay on their note", measure=steps_of("common"),
          change=nearer),
-    Kind(name="leaps", label="Leaps between", group="Chords", unit="%",
-         about="ways of voices of more than a whole step, of all", measure=steps_of("leap"),
+    Kind(name="leaps", label="Leaps", group="Chords", unit="%",
+         about="share of voice moves larger than a whole step", measure=steps_of("leap"),
          change=fewer_leaps),
     Kind(name="register", label="Height of the chords", group="Chords", unit="key", low=36, high=84,
-         about="the mean of the voices above the lowest, as a MIDI key (60: middle C)",
+         about="mean of the voices above the lowest, as a MIDI note (60: middle C)",
          measure=register, change=to_register),
     Kind(name="chord_width", label="Spread of the chords", group="Chords", unit="st", high=36,
-         about="from the second lowest voice to the highest, the mean", measure=width,
+         about="mean distance from the second lowest voice to the highest", measure=width,
          change=to_width),
     Kind(name="off_key", label="Out of key", group="Chords", unit="%", decimals=1, high=40,
-         about="voices of chords that are not in the scale, of all", measure=off_key,
+         about="share of chord voices out of the scale", measure=off_key,
          change=into_key),
 )  # fmt: skip

@@ -9,7 +9,7 @@ from cloudrift.style.marks.view import View, names
 
 def _backward(view: View) -> Found:
     """How much of what is heard plays backward: layers by their treatments, flips by places."""
-    if any(t.kind == "backward" for on, t in view.treatments if on == "the whole loop"):
+    if any(t.kind == "reverse" for on, t in view.treatments if on == "the whole loop"):
         return Found(value=100.0, where="the whole loop")
     if not view.heard:
         return Found(value=0.0)
@@ -20,7 +20,8 @@ def _backward(view: View) -> Found:
 
 def _backward_in(view: View, layer: Layer) -> float:
     turned = max(
-        (t.blend for t in view.line_of(layer) if t.kind in ("backward", "ghost")), default=0.0
+        (t.blend for t in view.line_of(layer) if t.kind in ("reverse", "reverse reverb")),
+        default=0.0,
     )
     if layer.flipped is None:
         return turned
@@ -31,7 +32,7 @@ def _backward_in(view: View, layer: Layer) -> float:
 
 def _to_backward(view: View, asked: tuple[float, float]) -> Change | None:
     if float(_backward(view).value) > asked[1]:
-        return without(view, ("backward", "ghost"), "all forward")
+        return without(view, ("reverse", "reverse reverb"), "nothing reversed")
     of = [x for x in view.melodic if not _backward_in(view, x)]
     wanted = max(1, round(sum(asked) / 200 * len(view.heard)))
     of = sorted(of, key=lambda x: x.role not in ("keys", "pluck"))[:wanted]
@@ -40,10 +41,10 @@ def _to_backward(view: View, asked: tuple[float, float]) -> Change | None:
 
     def edit(loop: Loop) -> Loop:
         for layer in of:
-            loop = line_edits.add_treatment(loop, layer.id, "backward")
+            loop = line_edits.add_treatment(loop, layer.id, "reverse")
         return loop
 
-    return Change(words=f"{names([x.name for x in of], 2)} backward, chords in order", edit=edit)
+    return Change(words=f"{names([x.name for x in of], 2)} reversed, chords in order", edit=edit)
 
 
 def _shift(view: View) -> Found:
@@ -67,7 +68,8 @@ def _to_shift(view: View, asked: tuple[float, float]) -> Change:
         return put(loop, None, "shift", semitones=float(aim))
 
     return Change(
-        words=f"all of it {aim:+d} st".replace("-", "−") if aim else "as it is written", edit=edit
+        words=f"whole loop {aim:+d} st".replace("-", "−") if aim else "at the written pitch",
+        edit=edit,
     )
 
 
@@ -81,13 +83,13 @@ def _chops(view: View) -> Found:
 
 
 KINDS = (
-    Kind(name="backward", label="Backward", group="Flip", unit="%",
-         about="how much of what is heard plays backward: by treatments or places of a flip, the "
-         "mean of the layers", measure=_backward, change=_to_backward),
-    Kind(name="shift", label="Lower or higher", group="Flip", unit="st", low=-12, high=12,
-         about="how far all of it sounds from what is written, with the lowest flip's own shift",
+    Kind(name="backward", label="Reversed", group="Flip", unit="%",
+         about="share of the sound that plays reversed, by treatments or in a flip; mean of the "
+         "layers", measure=_backward, change=_to_backward),
+    Kind(name="shift", label="Transposed", group="Flip", unit="st", low=-12, high=12,
+         about="distance of the sounding from the written pitch, with the lowest flip's shift",
          measure=_shift, change=_to_shift),
     Kind(name="chops", label="Pieces", group="Flip", unit="a bar", high=16, decimals=1,
-         about="places in a bar of the flip that is cut finest; 0 where none is heard",
+         about="pieces per bar of the flip with most; 0 without a flip",
          measure=_chops),
 )  # fmt: skip

@@ -91,7 +91,7 @@ def _to_hats(view: View, asked: tuple[float, float]) -> Change | None:
         for i in range(aim)
     )
     return Change(
-        words=f"{lane.name} {aim} times a bar",
+        words=f"{lane.name} {aim} times per bar",
         edit=lambda loop: hitting.with_hits(loop, lane.id, hits),
     )
 
@@ -225,7 +225,7 @@ def _to_low_held(view: View, asked: tuple[float, float]) -> Change | None:
             loop = hitting.cut_short(loop, lane.id, numbers, share)
         return loop
 
-    return Change(words=f"low drums held for {100 * share:.0f} %", edit=edit)
+    return Change(words=f"low drums last {100 * share:.0f} %", edit=edit)
 
 
 def _ducked(_view: View, bed: Bed) -> Found:
@@ -264,29 +264,29 @@ def _kind(*, measure: Callable[[View, Bed], Found | None], **of: Any) -> Kind:
 
 KINDS = (
     _kind(name="swing", label="Swing", unit="%", low=STRAIGHT, high=MOST_SWING,
-         decimals=1, about="where in a pair of steps the second lies in the groove bed; 50 is "
-         "straight", measure=_swing, change=_to_swing),
+         decimals=1, about="position of the second step in each pair; 50 is "
+                           "straight", measure=_swing, change=_to_swing),
     _kind(name="feel", label="Feel", unit="ms", low=-40, high=40, decimals=1,
-         about="how far behind all of the groove bed is played; below 0: before",
+         about="how late the groove bed plays; below 0: early",
          measure=_feel, change=_to_feel),
     _kind(name="hats_pace", label="Hats", unit="a bar", high=32, decimals=1,
-         about="how often hats are struck in a bar of the pattern that plays",
+         about="hi-hat hits per bar of the pattern",
          measure=_hats, change=_to_hats),
-    _kind(name="bed_pace", label="Strokes", unit="a bar", high=96, decimals=1,
-         about="how often anything is struck in a bar of the pattern that plays",
+    _kind(name="bed_pace", label="Hits", unit="a bar", high=96, decimals=1,
+         about="hits per bar of the pattern",
          measure=_strokes),
     _kind(name="drums", label="Drums", unit="lanes", high=16,
-         about="how many lanes the groove bed has", measure=_drums),
+         about="number of lanes in the groove bed", measure=_drums),
     _kind(name="backbeat", label="Backbeat", words=(*WHERE, ELSEWHERE),
-         about="on which beats the loud hits of snare, clap and snap fall in most bars",
+         about="beats of the loud snare, clap and snap hits in most bars",
          measure=_backbeat, change_word=_to_backbeat),
-    _kind(name="kick_on_low", label="Kick on the low drum", unit="%",
-         about="kicks that fall within 30 ms of a low drum's beginning, of all",
+    _kind(name="kick_on_low", label="Kick with the low drum", unit="%",
+         about="share of kicks within 30 ms of a low drum's onset",
          measure=_near, change=_to_near),
-    _kind(name="low_held", label="Low drums held", unit="%",
-         about="how much of the time to their next hit low drums are held, the mean",
+    _kind(name="low_held", label="Low drum length", unit="%",
+         about="mean length of low drums as a share of the time to the next hit",
          measure=_low_held, change=_to_low_held),
     _kind(name="ducked", label="Ducked", unit="dB", high=24, decimals=1,
-         about="how far the loop makes room for drums", measure=_ducked,
+         about="how far drums duck the loop", measure=_ducked,
          change=_to_ducked),
 )  # fmt: skip

@@ -32,7 +32,7 @@ def _crest(view: View) -> Found | None:
 
 
 def _sound(view: View) -> SoundFacts:
-    assert view.sound is not None, "these change what was measured"
+    assert view.sound is not None, "these change the measurement"
     return view.sound
 
 
@@ -88,7 +88,7 @@ def _to_edge(view: View, asked: tuple[float, float]) -> Change | None:
         return None
     aim = round(0.9 * asked[1])
     return Change(
-        words=f"cut all of it at {aim} Hz",
+        words=f"cut the whole loop at {aim} Hz",
         edit=lambda loop: put(loop, None, "cuts", high_cut_hz=float(aim)),
     )
 
@@ -124,19 +124,19 @@ def _to_loudness(view: View, asked: tuple[float, float]) -> Change:
             ),
         )
 
-    return Change(words=f"{'louder' if by > 0 else 'softer'} by {abs(by):g} dB", edit=edit)
+    return Change(words=f"{'louder' if by > 0 else 'quieter'} by {abs(by):g} dB", edit=edit)
 
 
 KINDS = (
     Kind(name="brightness", label="Brightness", group="Sound", unit="Hz", low=100, high=8000,
-         log=True, about="the middle of the mean spectrum (amplitudes) of all of it, treated",
+         log=True, about="spectral centroid (amplitudes) of the whole loop, treated",
          measure=_heard("centroid_hz"), change=_to_centroid, needs_sound=True),
     Kind(name="brightest_layer", label="Brightest layer", group="Sound", unit="Hz", low=100,
-         high=8000, log=True, about="the middle of the mean spectrum (amplitudes) of the layer in "
-         "which that lies highest, as it enters the sum", measure=_brightest, change=_to_brightest,
+         high=8000, log=True, about="spectral centroid (amplitudes) of the brightest layer in the "
+         "mix", measure=_brightest, change=_to_brightest,
          needs_sound=True),
     Kind(name="band_edge", label="Edge of the band", group="Sound", unit="Hz", low=200, high=20000,
-         log=True, about="what 99 % of the power lies below", measure=_heard("edge_hz"),
+         log=True, about="frequency that 99 % of the power lies below", measure=_heard("edge_hz"),
          change=_to_edge, needs_sound=True),
     Kind(name="width", label="Width", group="Sound", unit="%", high=60,
          about="the sides' share of the power", measure=_heard("width"), change=_to_width,
@@ -145,16 +145,17 @@ KINDS = (
          about="the sides' share of the power below 150 Hz", measure=_heard("low_width"),
          change=_to_low_width, needs_sound=True),
     Kind(name="loudness", label="Loudness", group="Sound", unit="LUFS", low=-40, high=-6,
-         decimals=1, about="integrated loudness (BS.1770) as it goes round",
+         decimals=1, about="integrated loudness (BS.1770) of the loop",
          measure=_heard("lufs"), change=_to_loudness, needs_sound=True),
-    Kind(name="crest", label="Peaks over loudness", group="Sound", unit="dB", high=30, decimals=1,
-         about="true peak less integrated loudness", measure=_crest, needs_sound=True),
+    Kind(name="crest", label="Peak to loudness", group="Sound", unit="dB", high=30, decimals=1,
+         about="true peak minus integrated loudness", measure=_crest, needs_sound=True),
     Kind(name="voice_room", label="Room for a voice", group="Sound", unit="dB", low=-40, high=0,
-         decimals=1, about="power between 1 and 4 kHz against all of it: less leaves more room",
+         decimals=1, about="power between 1 and 4 kHz relative to the whole: less leaves more room",
          measure=_heard("voice_db"), needs_sound=True),
     Kind(name="sub", label="Below 60 Hz", group="Sound", unit="dB", low=-60, high=0, decimals=1,
-         about="power below 60 Hz against all of it", measure=_heard("sub_db"), needs_sound=True),
-    Kind(name="floor", label="Softest moments", group="Sound", unit="dB", low=-60, high=0,
-         decimals=1, about="how far the softest tenth of moments (50 ms) lies below the mean",
+         about="power below 60 Hz relative to the "
+               "whole", measure=_heard("sub_db"), needs_sound=True),
+    Kind(name="floor", label="Quietest parts", group="Sound", unit="dB", low=-60, high=0,
+         decimals=1, about="level of the quietest tenth (of 50 ms windows) below the mean",
          measure=_heard("floor_db"), needs_sound=True),
 )  # fmt: skip

@@ -124,7 +124,7 @@ class Kind:
             or len(asked) != 2
             or any(isinstance(end, (str, bool)) for end in asked)
         ):
-            raise CloudriftError(f"{where}: {self.name} asks a range, [lowest, highest]")
+            raise CloudriftError(f"{where}: {self.name} must be a range, [lowest, highest]")
         low, high = float(asked[0]), float(asked[1])
         if not low <= high:  # nor where one is no number
             raise CloudriftError(
@@ -132,14 +132,14 @@ class Kind:
             )
         if low > self.high or high < self.low:
             raise CloudriftError(
-                f"{where}: {self.name} asks {low:g} to {high:g} {self.unit}, but nothing lies "
-                f"outside of {self.low:g} to {self.high:g}"
+                f"{where}: {self.name} asks {low:g} to {high:g} {self.unit}, but the limits are "
+                f"{self.low:g} to {self.high:g}"
             )
         return low, high
 
     def _checked_words(self, asked: object, where: str) -> tuple[str, ...]:
         if not isinstance(asked, tuple) or not asked:
-            raise CloudriftError(f"{where}: {self.name} asks some words, the likelier first")
+            raise CloudriftError(f"{where}: {self.name} must be words, the likeliest first")
         for word in asked:
             if word not in self.words:
                 raise CloudriftError(

@@ -37,13 +37,13 @@ def _fewer_layers(view: View, asked: tuple[float, float]) -> Change | None:
             return None
         back = parked[:missing]
         return Change(
-            words=f"{names([x.name for x in back], 2)} in again",
+            words=f"{names([x.name for x in back], 2)} on",
             edit=lambda loop: _parked(loop, back, parked=False),
         )
     # The one that plays what another plays, or else the last, is what can be spared.
     spare = [x for x in reversed(view.heard) if x.role != "bass"][:over]
     return Change(
-        words=f"{names([x.name for x in spare], 2)} parked",
+        words=f"{names([x.name for x in spare], 2)} off",
         edit=lambda loop: _parked(loop, spare, parked=True),
     )
 
@@ -71,7 +71,7 @@ def _to_held(view: View, asked: tuple[float, float]) -> Change | None:
     of = still[:more] if more > 0 else moved[: len(held) - int(asked[1])]
     if not of:
         return None
-    kind, words = ("held", "held") if more > 0 else ("broken", "broken in eighths")
+    kind, words = ("held", "held") if more > 0 else ("arpeggio", "arpeggio in eighths")
 
     def edit(loop: Loop) -> Loop:
         for layer in of:
@@ -140,10 +140,10 @@ def _to_moving(view: View, asked: tuple[float, float]) -> Change | None:
 
     def move(loop: Loop) -> Loop:
         for layer in more:
-            loop = layer_edits.set_lens(loop, layer.id, kind="broken", step_ticks=480)
+            loop = layer_edits.set_lens(loop, layer.id, kind="arpeggio", step_ticks=480)
         return loop
 
-    return Change(words=f"{names([x.name for x in more], 2)} broken in eighths", edit=move)
+    return Change(words=f"{names([x.name for x in more], 2)} arpeggio in eighths", edit=move)
 
 
 def _pace(view: View) -> Found | None:
@@ -177,7 +177,7 @@ def _in_steps(
     def edit(loop: Loop, step: int) -> Loop:
         for layer in of:
             kind = layer.played.lens.kind
-            kind = kind if kind in ("broken", "line") else "broken"
+            kind = kind if kind in ("arpeggio", "line") else "arpeggio"
             loop = layer_edits.set_lens(loop, layer.id, step_ticks=step, kind=kind)
         return loop
 
@@ -286,7 +286,7 @@ def _to_gaps(view: View, asked: tuple[float, float]) -> Change | None:
         return abs(float(after.value) - sum(asked) / 2) if after else 100.0
 
     length = min((0.8, 0.65, 0.5, 0.4, 0.3, 0.2, 0.1, 0.05), key=away)
-    return Change(words=f"notes held for {100 * length:g} %", edit=lambda loop: edit(loop, length))
+    return Change(words=f"notes last {100 * length:g} %", edit=lambda loop: edit(loop, length))
 
 
 def _triplets(view: View) -> Found | None:
@@ -311,7 +311,7 @@ def _to_triplets(view: View, asked: tuple[float, float]) -> Change | None:
     step = 320 if more else 480
     return Change(
         words=f"{layer.name} in {'triplets' if more else 'eighths'}",
-        edit=lambda loop: layer_edits.set_lens(loop, layer.id, kind="broken", step_ticks=step),
+        edit=lambda loop: layer_edits.set_lens(loop, layer.id, kind="arpeggio", step_ticks=step),
     )
 
 
@@ -343,40 +343,40 @@ def _to_panned(view: View, asked: tuple[float, float]) -> Change | None:
 
 
 KINDS = (
-    Kind(name="layers", label="Layers heard", group="Layers", unit="layers", high=16,
-         about="how many layers are heard", measure=_layers, change=_fewer_layers),
-    Kind(name="held_layers", label="Held layers", group="Layers", unit="layers", high=8,
-         about="layers but the bass whose notes last three quarters of a bar or more, to the next",
+    Kind(name="layers", label="Layers on", group="Layers", unit="layers", high=16,
+         about="number of layers that play", measure=_layers, change=_fewer_layers),
+    Kind(name="held_layers", label="Sustained layers", group="Layers", unit="layers", high=8,
+         about="layers, except the bass, whose notes last three quarters of a bar or more",
          measure=_held, change=_to_held),
-    Kind(name="doubled_layers", label="Layers that double", group="Layers", unit="pairs", high=8,
-         about="pairs of layers of which one strikes 60 % of the other's notes with it, in any "
-         "octave", measure=_doubled),
-    Kind(name="moving_layers", label="Layers that move", group="Layers", unit="layers", high=8,
-         about=f"layers but the bass that strike {MOVING:g} times a bar or more", measure=_moving,
+    Kind(name="doubled_layers", label="Doubled layers", group="Layers", unit="pairs", high=8,
+         about="pairs of layers of which one doubles 60 % of the other's notes, in any "
+               "octave", measure=_doubled),
+    Kind(name="moving_layers", label="Moving layers", group="Layers", unit="layers", high=8,
+         about=f"layers, except the bass, with {MOVING:g} or more onsets per bar", measure=_moving,
          change=_to_moving),
     Kind(name="pace", label="Busiest layer", group="Layers", unit="a bar", high=32, decimals=1,
-         about="how often the busiest layer but the bass strikes in a bar", measure=_pace,
+         about="onsets per bar of the busiest layer, except the bass", measure=_pace,
          change=_to_pace),
     Kind(name="keys_pace", label="Keys", group="Layers", unit="a bar", high=16, decimals=1,
-         about="how often layers of keys strike in a bar, the mean", measure=_notes_of("keys"),
+         about="mean onsets per bar of keys layers", measure=_notes_of("keys"),
          change=_to_notes_of("keys")),
     Kind(name="pad_pace", label="Pads and strings", group="Layers", unit="a bar", high=16,
-         decimals=1, about="how often pads, strings and voices strike in a bar, the mean",
+         decimals=1, about="mean onsets per bar of pads, strings and voices",
          measure=_notes_of(*SOFT),
          change=_to_notes_of(*SOFT)),
     Kind(name="pluck_pace", label="Plucks and leads", group="Layers", unit="a bar", high=32,
-         decimals=1, about="how often plucks, leads and bells strike in a bar, the mean",
+         decimals=1, about="mean onsets per bar of plucks, leads and bells",
          measure=_notes_of(*STRUCK), change=_to_notes_of(*STRUCK)),
     Kind(name="staccato_share", label="Staccato", group="Playing", unit="%",
-         about="notes but the bass's that end before half of the time to the next, of all",
+         about="share of notes, except the bass, shorter than half the time to the next",
          measure=_staccato, change=_to_staccato),
-    Kind(name="gaps", label="Nothing held", group="Playing", unit="%",
-         about="time in which no layer but the bass holds a note", measure=_gaps,
+    Kind(name="gaps", label="Gaps", group="Playing", unit="%",
+         about="share of time without a note in any layer except the bass", measure=_gaps,
          change=_to_gaps),
     Kind(name="triplets", label="Triplets", group="Playing", unit="%",
-         about="strikes on thirds of a beat that are on no sixteenth, of all", measure=_triplets,
+         about="share of onsets on triplets", measure=_triplets,
          change=_to_triplets),
-    Kind(name="panned", label="Set apart", group="Layers", unit="%",
-         about="half of the way from the leftmost layer to the rightmost", measure=_panned,
+    Kind(name="panned", label="Pan spread", group="Layers", unit="%",
+         about="half the distance from the leftmost layer to the rightmost", measure=_panned,
          change=_to_panned),
 )  # fmt: skip

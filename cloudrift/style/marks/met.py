@@ -65,7 +65,7 @@ def checked(asks: Asks, where: str) -> tuple[dict[str, Asked], tuple[str, ...]]:
         try:
             if name not in KINDS:
                 raise CloudriftError(
-                    f"{where}: no kind of mark is called {name!r}{did_you_mean(name, KINDS)}"
+                    f"{where}: there is no mark called {name!r}{did_you_mean(name, KINDS)}"
                 )
             good[name] = KINDS[name].check(asked, where)
         except CloudriftError as error:

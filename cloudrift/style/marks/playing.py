@@ -180,7 +180,11 @@ def _to_bass_rests(view: View, asked: tuple[float, float]) -> Change | None:
             where[-1] = (where[-1][0], (i + 1) * bar)
         else:
             where.append((i * bar, (i + 1) * bar))
-    said = f"rests in bars {names([str(i + 1) for i in sorted(silent)])}" if wanted else "goes on"
+    said = (
+        f"rests in bars {names([str(i + 1) for i in sorted(silent)])}"
+        if wanted
+        else "plays through"
+    )
     return Change(
         words=f"{layer.name} {said}",
         edit=lambda loop: layer_edits.set_lens(loop, layer.id, where=tuple(where)),
@@ -236,28 +240,28 @@ def _to_bass_height(view: View, asked: tuple[float, float]) -> Change | None:
 
 KINDS = (
     Kind(name="roll", label="Roll", group="Playing", unit="ms", high=200,
-         about="from first to last note of a chord in the layer that is rolled most",
+         about="time from first to last note of a chord in the most rolled layer",
          measure=_roll, change=_to_roll),
-    Kind(name="spread", label="Loudness spread", group="Playing", unit="velocity", high=40,
-         decimals=1, about="how far velocities stray either way, the mean of the layers but the "
-         "bass", measure=_touch("spread"), change=_to_touch("spread", "velocity")),
-    Kind(name="drift", label="Drift in time", group="Playing", unit="ms", high=60, decimals=1,
-         about="how far notes stray in time either way, the mean of the layers but the bass",
+    Kind(name="spread", label="Velocity spread", group="Playing", unit="velocity", high=40,
+         decimals=1, about="spread of velocities, mean of the layers except the bass",
+         measure=_touch("spread"), change=_to_touch("spread", "velocity")),
+    Kind(name="drift", label="Timing drift", group="Playing", unit="ms", high=60, decimals=1,
+         about="spread of timing, mean of the layers except the bass",
          measure=_touch("drift_ms"), change=_to_touch("drift_ms", "ms")),
-    Kind(name="velocity", label="Loudness of playing", group="Playing", unit="velocity", low=1,
-         high=127, about="the mean velocity of the notes but the bass's", measure=_velocity,
+    Kind(name="velocity", label="Velocity", group="Playing", unit="velocity", low=1,
+         high=127, about="mean velocity of all notes except the bass", measure=_velocity,
          change=_to_velocity),
     Kind(name="bass_roots", label="Bass on roots", group="Bass", unit="%",
-         about="notes of the bass that are the root of their chord, of all", measure=_on_roots,
+         about="share of bass notes on the root of their chord", measure=_on_roots,
          change=_to_roots),
-    Kind(name="bass_pace", label="Bass strikes", group="Bass", unit="a bar", high=16, decimals=1,
-         about="how often the bass strikes in a bar", measure=_bass_pace,
+    Kind(name="bass_pace", label="Bass notes", group="Bass", unit="a bar", high=16, decimals=1,
+         about="bass notes per bar", measure=_bass_pace,
          change=_to_bass_pace),
     Kind(name="bass_rests", label="Bass rests", group="Bass", unit="%",
-         about="bars in which no bass sounds, of all", measure=_bass_rests, change=_to_bass_rests),
+         about="share of bars without bass", measure=_bass_rests, change=_to_bass_rests),
     Kind(name="bass_glide", label="Bass glides", group="Bass", unit="ms", high=400,
-         about="how long the bass takes from note to note", measure=_glides, change=_to_glides),
+         about="glide time of the bass from note to note", measure=_glides, change=_to_glides),
     Kind(name="bass_height", label="Height of the bass", group="Bass", unit="key", low=24, high=60,
-         about="the mean note of the bass, as a MIDI key (36: two octaves below middle C)",
+         about="mean note of the bass, as a MIDI note (36: two octaves below middle C)",
          measure=_bass_height, change=_to_bass_height),
 )  # fmt: skip

@@ -47,6 +47,6 @@ KINDS = (
     Kind(name="mode", label="Mode", group="Setting", about="the written scale",
          words=tuple(SCALES), measure=_mode, change_word=_to_mode),
     Kind(name="length", label="Length", group="Setting", unit="bars", low=spec.MIN_BARS,
-         high=spec.MAX_BARS, log=True, about="how many bars the loop has", measure=_bars,
+         high=spec.MAX_BARS, log=True, about="number of bars", measure=_bars,
          change=_to_bars),
 )  # fmt: skip

@@ -266,7 +266,7 @@ def _to_driven(view: View, asked: tuple[float, float]) -> Change | None:
         kinds = [t.kind for _on, t in view.of_kind(*DRIVES)][-int(over) :]
         return without(view, tuple(kinds), f"without {names(kinds)}")
     if over > 0:
-        return without(view, DRIVES, "nothing driven")
+        return without(view, DRIVES, "no drive")
     return Change(
         words="warm drive on the whole loop",
         edit=lambda loop: line_edits.add_treatment(loop, None, "warm", 0),
@@ -288,7 +288,7 @@ def _drive(view: View) -> Found:
 def _to_drive(view: View, asked: tuple[float, float]) -> Change | None:
     aim = round(sum(asked) / 2, 1)
     if not aim:
-        return without(view, DRIVES, "nothing driven")
+        return without(view, DRIVES, "no drive")
 
     def edit(loop: Loop) -> Loop:
         there = False
@@ -319,7 +319,7 @@ def _pulse_rate(view: View) -> Found:
 
 def _to_pulse_rate(view: View, asked: tuple[float, float]) -> Change | None:
     if not asked[1]:
-        return without(view, PULSES, "nothing pulses")
+        return without(view, PULSES, "no pulse")
     bar = bar_ticks(view.loop.metre)
     middle = sum(asked) / 2
     rate = min(RATES, key=lambda r: (abs(bar / RATES[r] - middle), "t" in r))
@@ -347,7 +347,7 @@ def _pulse(view: View) -> Found:
 
 def _to_pulse(view: View, asked: tuple[float, float]) -> Change | None:
     if float(_pulse(view).value) > asked[1]:
-        return without(view, PULSES, "nothing pulses")
+        return without(view, PULSES, "no pulse")
     held = [x for x in view.melodic if x.role in ("pad", "strings", "voice")] or list(view.melodic)
     if not held:
         return None
@@ -359,33 +359,33 @@ def _to_pulse(view: View, asked: tuple[float, float]) -> Change | None:
 
 KINDS = (
     Kind(name="low_cut", label="Low cut of each layer", group="Texture", unit="Hz", low=20,
-         high=1000, log=True, about="the lowest of the low cuts of the layers but the bass; 20 Hz "
-         "where one has none", measure=_low_cut, change=_to_low_cut),
-    Kind(name="spaces", label="Layers in a space", group="Texture", unit="layers", high=8,
-         about="layers with a room, hall, plate, spring or echo on them (the whole loop counts as "
-         "one)", measure=_spaces, change=_to_spaces),
+         high=1000, log=True, about="lowest low cut of the layers except the bass; 20 Hz if one "
+         "has none", measure=_low_cut, change=_to_low_cut),
+    Kind(name="spaces", label="Layers with reverb", group="Texture", unit="layers", high=8,
+         about="layers with a room, hall, plate, spring or echo (the whole loop counts as "
+               "one)", measure=_spaces, change=_to_spaces),
     Kind(name="tail", label="Tail", group="Texture", unit="s", high=20, decimals=1,
-         about="how long the layer that rings longest does, with what is on the whole loop",
+         about="decay of the layer that rings longest, with the whole loop's treatments",
          measure=_tail, change=_to_tail),
-    Kind(name="tail_chords", label="Tail against chords", group="Texture", unit="times", high=8,
-         decimals=1, about="how long the layer that rings longest does, against how long a chord "
-         "lasts: from 1 on it rings into the next", measure=_tail_chords, change=_to_tail_chords),
+    Kind(name="tail_chords", label="Tail to chord length", group="Texture", unit="times", high=8,
+         decimals=1, about="longest decay relative to a chord's length: from 1 on it rings into "
+         "the next", measure=_tail_chords, change=_to_tail_chords),
     Kind(name="echoes", label="Echoes", group="Texture", unit="lines", high=6,
-         about="how many echoes act", measure=_echoes, change=_to_echoes),
+         about="number of active echoes", measure=_echoes, change=_to_echoes),
     Kind(name="pitch_drift", label="Pitch drift", group="Texture", unit="cents", high=60,
-         about="the most that a wow, a flutter or a drift moves the pitch", measure=_pitch_drift,
+         about="largest pitch change by a wow, flutter or drift", measure=_pitch_drift,
          change=_to_pitch_drift),
     Kind(name="noise", label="Noise", group="Texture", unit="dB", low=SILENT_DB, high=-20,
-         about="the loudest of hiss, dust, crackle, rumble and static of a weathering",
+         about="loudest of hiss, dust, crackle, rumble and static",
          measure=_noise, change=_to_noise),
-    Kind(name="driven", label="Driven", group="Texture", unit="lines", high=8,
-         about="how many drives and saturations act", measure=_driven, change=_to_driven),
+    Kind(name="driven", label="Drives", group="Texture", unit="lines", high=8,
+         about="number of active drives and saturations", measure=_driven, change=_to_driven),
     Kind(name="drive", label="Drive", group="Texture", unit="dB", high=36, decimals=1,
-         about="the hardest of what drives and of the saturation of a weathering", measure=_drive,
+         about="strongest drive or saturation", measure=_drive,
          change=_to_drive),
     Kind(name="pulse", label="Pumping or gated", group="Texture", unit="lines", high=6,
-         about="how many pumps, gates and tremolos act", measure=_pulse, change=_to_pulse),
+         about="number of active pumps, gates and tremolos", measure=_pulse, change=_to_pulse),
     Kind(name="pulse_rate", label="Pulse", group="Texture", unit="a bar", high=32, decimals=1,
-         about="how often in a bar the quickest pump, gate or tremolo goes; 0 where there is none",
+         about="cycles per bar of the fastest pump, gate or tremolo; 0 if there is none",
          measure=_pulse_rate, change=_to_pulse_rate),
 )  # fmt: skip

@@ -66,7 +66,7 @@ def _each_chord(audio: Stereo, fade_ms: float, context: Context) -> Stereo:
 def _says(full: ResolvedSettings) -> str:
     if full.word("what") == WHOLE:
         return "the whole loop from its end to its start"
-    return "each chord swells into its own place; the order stays"
+    return "each chord swells into its own place; their order stays"
 
 
 def _picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
@@ -74,10 +74,10 @@ def _picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
 
 
 BACKWARD = Kind(
-    name="backward",
-    label="Backward",
+    name="reverse",
+    label="Reverse",
     family="Time",
-    about="Plays the sound backward, whole or chord by chord.",
+    about="Reverses the sound, whole or chord by chord.",
     spec=SettingsSpec(
         (
             Field(name="what", label="What", default=CHORDS, choices=(CHORDS, WHOLE)),

@@ -43,9 +43,9 @@ def _hum_says(full: ResolvedSettings) -> str:
 
 HUM = dataclasses.replace(
     linear_kind(
-        "hum",
-        "Hum",
-        "Takes the hum of the mains out of a recording.",
+        "de-hum",
+        "De-hum",
+        "Removes mains hum from a recording.",
         (
             Field(name="mains", label="Mains", default=MAINS[0], choices=MAINS),
             Field(name="multiples", label="Multiples", default=8, unit="notches", low=1, high=20),
@@ -146,7 +146,7 @@ def _clicks_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Po
     kept = np.where(x > _times(full.number("strength")), 0.0, 100.0)
     marks = ((1.0, "1 time"), (10.0, "10 times"), (100.0, "100 times"))
     return Portrait(
-        title="kept of a jump, over what is round it",
+        title="how much of a jump is kept",
         x=x,
         curves=(kept,),
         x_axis=Axis(low=1, high=100, marks=marks, log=True),
@@ -155,10 +155,10 @@ def _clicks_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Po
 
 
 CLICKS = Kind(
-    name="clicks",
-    label="Clicks",
+    name="de-click",
+    label="De-click",
     family="Level",
-    about="Draws over clicks and crackle in a recording, and leaves what begins and goes on.",
+    about="Repairs clicks and crackle in a recording; keeps the attacks of notes.",
     spec=SettingsSpec(
         (
             Field(
@@ -168,7 +168,7 @@ CLICKS = Kind(
                 unit="%",
                 low=0,
                 high=100,
-                hint="how little has to jump out to be taken for a click",
+                hint="how small a jump counts as a click",
             ),
             Field(
                 name="longest_ms",
@@ -178,11 +178,11 @@ CLICKS = Kind(
                 low=0.1,
                 high=LONGEST_MS,
                 step=0.1,
-                hint="what lasts longer is no click",
+                hint="longer events are not clicks",
             ),
         )
     ),
-    says=lambda full: f"what jumps out and lasts up to {full.number('longest_ms'):.1f} ms",
+    says=lambda full: f"jumps that last up to {full.number('longest_ms'):.1f} ms",
     process=_clicks,
     near=Near(
         process=lambda audio, full, _draw, context, start, count: _cleaned(

@@ -66,15 +66,15 @@ def _says(full: ResolvedSettings) -> str:
     if high < HIGH_OFF_HZ:
         parts.append(f"above {CUTS.spec['high_cut_hz'].text(high)}")
     if not parts:
-        return "both cuts off: takes nothing away"
-    return f"takes away {' and '.join(parts)}, {full.number('slope_db'):.0f} dB an octave"
+        return "both cuts off"
+    return f"cuts {' and '.join(parts)}, {full.number('slope_db'):.0f} dB an octave"
 
 
 CUTS = Kind(
     name="cuts",
-    label="Cuts",
+    label="Low and high cut",
     family="Tone",
-    about="Takes away the low and the high end.",
+    about="Cuts the low and the high end.",
     spec=SettingsSpec(
         (
             Field(

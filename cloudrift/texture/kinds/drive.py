@@ -124,15 +124,17 @@ LEAN = Field(
     hint="towards one side: even harmonics",
 )
 WARM = _kind(
-    "warm", "Rounds peaks softly, a little lopsided.", "soft", (LEAN,), "a soft, leaning curve", 9
+    "warm", "Rounds peaks softly, slightly asymmetric.", "soft", (LEAN,), "a soft, leaning curve", 9
 )
 OVERDRIVE = _kind(
-    "overdrive", "Bends everything, hot and thick.", "soft", (), "a soft curve", 20, 36
+    "overdrive", "Bends the whole wave, hot and thick.", "soft", (), "a soft curve", 20, 36
 )
-CLIP = _kind("soft clip", "Flat above the edge, untouched below it.", "hard", (), "a flat edge", 8)
+CLIP = _kind(
+    "soft clip", "Clips above the threshold, untouched below it.", "hard", (), "a flat edge", 8
+)
 FOLD = _kind(
     "fold",
-    "Peaks turn back on themselves: bright, metallic.",
+    "Folds peaks back on themselves: bright, metallic.",
     "fold",
     (),
     "a curve that turns back",

@@ -80,12 +80,12 @@ COMPRESSOR = Kind(
     name="compressor",
     label="Compressor",
     family="Drive",
-    about="Turns down what is loud, evenly or with a push.",
+    about="Turns down loud parts, smoothly or with punch.",
     spec=SettingsSpec(
         (
             Field(
                 name="threshold_db",
-                label="Above",
+                label="Threshold",
                 default=-22,
                 unit="dB",
                 low=-60,
@@ -177,7 +177,7 @@ LIMITER = Kind(
     name="limiter",
     label="Limiter",
     family="Drive",
-    about="Nothing gets above the ceiling, between samples either.",
+    about="Nothing exceeds the ceiling, not even between samples.",
     spec=SettingsSpec(
         (
             Field(name="push_db", label="Push", default=0, unit="dB", low=0, high=24, step=0.1),
@@ -191,7 +191,7 @@ LIMITER = Kind(
                 step=0.1,
             ),
             Field(
-                name="release_ms", label="Window", default=60, unit="ms", low=5, high=500, log=True
+                name="release_ms", label="Release", default=60, unit="ms", low=5, high=500, log=True
             ),
         )
     ),
@@ -262,24 +262,30 @@ SQUASH = Kind(
     name="squash",
     label="Squash",
     family="Drive",
-    about="Loud down and soft up, in three bands: dense and bright.",
+    about="Loud parts down and quiet parts up, in three bands: dense and bright.",
     spec=SettingsSpec(
         (
             percent("amount", "Amount", 45),
             Field(
-                name="aim_db", label="Towards", default=-20, unit="dB", low=-40, high=-6, step=0.5
+                name="aim_db", label="Target", default=-20, unit="dB", low=-40, high=-6, step=0.5
             ),
-            Field(name="most_db", label="Up at most", default=18, unit="dB", low=0, high=36),
+            Field(name="most_db", label="Most gain", default=18, unit="dB", low=0, high=36),
             Field(
                 name="speed_ms", label="Speed", default=90, unit="ms", low=10, high=800, log=True
             ),
             *(_band_gain(name) for name in BANDS),
             Field(
-                name="low_hz", label="Low below", default=180, unit="Hz", low=60, high=600, log=True
+                name="low_hz",
+                label="Low crossover",
+                default=180,
+                unit="Hz",
+                low=60,
+                high=600,
+                log=True,
             ),
             Field(
                 name="high_hz",
-                label="High above",
+                label="High crossover",
                 default=2800,
                 unit="Hz",
                 low=1000,

@@ -117,14 +117,14 @@ ECHO = Kind(
     name="echo",
     label="Echo",
     family="Space",
-    about="Repeats in time, darkening; in place or from side to side.",
+    about="Delay in time with the loop, darker each repeat; in place or ping-pong.",
     spec=SettingsSpec(
         (
             Field(name="time", label="Time", default="1/8 dotted", choices=tuple(SYNCED)),
             Field(name="feedback", label="Feedback", default=45, unit="%", low=0, high=92),
             Field(
                 name="dark_hz",
-                label="Dark above",
+                label="High cut",
                 default=3200,
                 unit="Hz",
                 low=400,
@@ -134,7 +134,7 @@ ECHO = Kind(
             ),
             Field(
                 name="thin_hz",
-                label="Thin below",
+                label="Low cut",
                 default=180,
                 unit="Hz",
                 low=10,
@@ -142,7 +142,7 @@ ECHO = Kind(
                 step=1,
                 log=True,
             ),
-            Field(name="way", label="Way", default=ACROSS, choices=(ACROSS, BESIDE)),
+            Field(name="way", label="Mode", default=ACROSS, choices=(ACROSS, BESIDE)),
             Field(name="width", label="Width", default=80, unit="%", low=0, high=100),
         )
     ),
@@ -171,7 +171,7 @@ TAPE_ECHO = Kind(
     name="tape echo",
     label="Tape echo",
     family="Space",
-    about="Repeats off a tape that drifts: rounder and darker each time.",
+    about="Tape delay that drifts: rounder and darker each repeat.",
     spec=SettingsSpec(
         (
             *ECHO.spec.fields,

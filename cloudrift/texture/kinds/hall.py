@@ -227,7 +227,7 @@ def _space(
 
 HALL = _space(
     Walls(14, 0.004, 0.05, "hall"),
-    "Sets the sound far off, in a large room.",
+    "Reverb of a large hall.",
     decay=(3.2, 0.3, 12),
     size=50,
     pre_delay=18,
@@ -236,7 +236,7 @@ HALL = _space(
 )
 ROOM = _space(
     Walls(36, 0.001, 0.012, "room"),
-    "Sets the sound in a small room with near walls.",
+    "Reverb of a small room with near walls.",
     decay=(0.5, 0.1, 2),
     size=40,
     pre_delay=2,
@@ -245,7 +245,7 @@ ROOM = _space(
 )
 PLATE = _space(
     Walls(0, 0.0005, 0.004, "plate"),
-    "A sheet of metal: dense at once, bright.",
+    "Plate reverb: dense at once, bright.",
     decay=(1.8, 0.3, 8),
     size=20,
     pre_delay=0,
@@ -254,7 +254,7 @@ PLATE = _space(
 )
 WORN = _space(
     Walls(9, 0.001, 0.01, "worn room", worn=True),
-    "A small room in a worn-out box: grainy, with a tone of its own.",
+    "A small room from an old digital box: grainy, with a tone of its own.",
     decay=(0.7, 0.1, 2.5),
     size=35,
     pre_delay=6,
@@ -267,7 +267,7 @@ WORN = _space(
 
 _STILL = _space(
     Walls(0, 0.05, 0.4, "cloud"),
-    "Far away, a space without walls: very long, drifting.",
+    "Vast reverb without walls: very long, drifting.",
     decay=(9, 3, 20),
     size=60,
     pre_delay=0,

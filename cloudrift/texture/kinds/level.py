@@ -43,14 +43,14 @@ def _place_says(full: ResolvedSettings) -> str:
     if full.number("pan"):
         side = "right" if full.number("pan") > 0 else "left"
         parts.append(f"{abs(full.number('pan')):.0f} % {side}")
-    return ", ".join(parts) or "as it was"
+    return ", ".join(parts) or "unchanged"
 
 
 TRIM = Kind(
     name="trim",
     label="Trim",
     family="Level",
-    about="Gain, width, balance, and the low end in the middle.",
+    about="Gain, width, balance, mono low end.",
     spec=SettingsSpec(
         (
             Field(name="gain_db", label="Gain", default=0, unit="dB", low=-36, high=24, step=0.1),

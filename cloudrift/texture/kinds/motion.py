@@ -153,44 +153,44 @@ def _kind(
 TREMOLO = _kind(
     "tremolo",
     "Tremolo",
-    "Level that sways.",
+    "Level that rises and falls.",
     (percent("depth", "Depth", 50), rate_field("1/8")),
-    lambda full: f"{full.number('depth'):.0f} % softer and back, {rate_words(full)}",
+    lambda full: f"{full.number('depth'):.0f} % quieter and back, {rate_words(full)}",
     by_side(_tremolo),
 )
 AUTO_PAN = _kind(
     "auto-pan",
     "Auto-pan",
-    "Wanders from side to side.",
+    "Moves from side to side.",
     (percent("depth", "Depth", 60), rate_field("1/1")),
     lambda full: f"left and right by {full.number('depth'):.0f} %, {rate_words(full)}",
     by_side(_auto_pan),
 )
 PUMP = _kind(
-    "pump", "Pump", "Dips on every beat, as if something louder pushed it down.",
-    (percent("depth", "Depth", 60), rate_field("1/4"), percent("hold", "Held down", 10),
-     Field(name="curve", label="Rises as", default=1.2, unit="power", low=0.3, high=4, step=0.1,
-           hint="1 evenly, less at once, more late")),
+    "pump", "Pump", "Ducks on every beat, like a sidechain compressor.",
+    (percent("depth", "Depth", 60), rate_field("1/4"), percent("hold", "Hold", 10),
+     Field(name="curve", label="Curve", default=1.2, unit="power", low=0.3, high=4, step=0.1,
+           hint="1: evenly; below: at once; above: late")),
     lambda full: f"down by {full.number('depth'):.0f} % {rate_words(full)}",
     by_side(_pump),
 )  # fmt: skip
 GATE = _kind(
     "gate",
     "Gate",
-    "Opens and shuts in a pattern of sixteen steps.",
+    "Opens and closes in a pattern of sixteen steps.",
     (
         Field(name="pattern", label="Pattern", default="gallop", choices=tuple(PATTERNS)),
         rate_field("1/16", "Step"),
         percent("depth", "Depth", 100),
-        Field(name="soft_ms", label="Soft edges", default=8, unit="ms", low=1, high=100),
+        Field(name="soft_ms", label="Edge fade", default=8, unit="ms", low=1, high=100),
     ),
     lambda full: f"{full.word('pattern')}, a step every {full.word('rate')}",
     by_side(_gate),
 )
 WIDTH_MOVE = _kind(
-    "width move",
-    "Width move",
-    "Moving from narrow to wide and back.",
+    "width sweep",
+    "Width sweep",
+    "Moves from narrow to wide and back.",
     (
         Field(name="least", label="Narrowest", default=0, unit="%", low=0, high=200),
         Field(name="most", label="Widest", default=140, unit="%", low=0, high=200),

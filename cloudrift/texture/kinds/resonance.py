@@ -53,9 +53,9 @@ def _through(
 
 RESONANCE = Kind(
     name="resonance",
-    label="Resonance",
+    label="Resonator",
     family="Tone",
-    about="Strings that ring along in the key.",
+    about="Resonating strings tuned to the key.",
     spec=SettingsSpec(
         (
             Field(name="tones", label="Tones", default="tonic and fifth", choices=tuple(TONES)),

@@ -125,22 +125,22 @@ def _tamer_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Por
 
 
 TAMER = Kind(
-    name="tamer",
-    label="Moving tamer",
+    name="resonance tamer",
+    label="Resonance tamer",
     family="Tone",
-    about="Turns down resonances as they come, leaves the rest.",
+    about="Turns down resonances as they appear, leaves the rest.",
     spec=SettingsSpec(
         (
             percent("amount", "Amount", 60),
             Field(
                 name="above_db",
-                label="Above",
+                label="Threshold",
                 default=6,
                 unit="dB",
                 low=1,
                 high=18,
                 step=0.5,
-                hint="how far something may stick out",
+                hint="how far a peak may stick out",
             ),
             Field(
                 name="from_hz",
@@ -221,13 +221,13 @@ def _cleaner_picture(full: ResolvedSettings, _draw: int, _context: Context) -> P
 
 GATE_OFF_DB = -90.0
 CLEANER = Kind(
-    name="noise cleaner",
-    label="Noise cleaner",
+    name="noise reduction",
+    label="Noise reduction",
     family="Level",
-    about="Takes the steady noise out of a recording, and shuts in the gaps.",
+    about="Removes steady noise from a recording, and closes in the gaps.",
     spec=SettingsSpec(
         (
-            Field(name="reduction_db", label="Less noise", default=14, unit="dB", low=0, high=36),
+            Field(name="reduction_db", label="Reduction", default=14, unit="dB", low=0, high=36),
             Field(
                 name="above_db",
                 label="Margin",
@@ -236,7 +236,7 @@ CLEANER = Kind(
                 low=2,
                 high=24,
                 step=0.5,
-                hint="what is so far above the noise is kept whole",
+                hint="parts this far above the noise are kept whole",
             ),
             Field(name="hold_ms", label="Hold", default=50, unit="ms", low=12, high=500, log=True),
             Field(
@@ -298,7 +298,7 @@ def _formant_picture(full: ResolvedSettings, _draw: int, _context: Context) -> P
     ratio = 2 ** (full.number("shift_st") / 12)
     marks = ((100.0, "100 Hz"), (1000.0, "1 kHz"))
     return Portrait(
-        title="the body of a sung ah: now, and as it was",
+        title="formants of a sung ah: now, and before",
         x=hz,
         curves=(body(hz / ratio), body(hz)),
         x_axis=Axis(low=80, high=9000, log=True, marks=marks),
@@ -310,7 +310,7 @@ FORMANT = Kind(
     name="formant",
     label="Formant",
     family="Time",
-    about="A larger or smaller mouth or body; the pitch stays.",
+    about="Moves the formants: a larger or smaller body; the pitch stays.",
     spec=SettingsSpec(
         (
             Field(
@@ -325,7 +325,7 @@ FORMANT = Kind(
                 high=900,
                 step=10,
                 log=True,
-                hint="above the distance of the partials",
+                hint="above the spacing of the partials",
             ),
         )
     ),
@@ -333,7 +333,7 @@ FORMANT = Kind(
         f"a body {abs(full.number('shift_st')):.1f} semitones "
         f"{'smaller' if full.number('shift_st') > 0 else 'larger'}, same pitch"
         if full.number("shift_st")
-        else "as it was"
+        else "unchanged"
     ),
     process=_formant,
     rough=rough_of(_formant, FRAME / 44_100 + 0.1),

@@ -26,10 +26,10 @@ def _shadow(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context)
 
 
 SHADOW = Kind(
-    name="shadow",
-    label="Shadow",
+    name="harmoniser",
+    label="Harmoniser",
     family="Time",
-    about="Another octave or a fifth beside it.",
+    about="Adds another octave or a fifth.",
     spec=SettingsSpec(
         (
             Field(
@@ -53,7 +53,7 @@ def _ghost(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -
     """A hall backward: what is heard swells up before each note instead of ringing after it."""
     linear = HALL.linear
     assert linear is not None
-    hall = HALL.spec.full(HALL.spec.check(dict(full), "ghost"))
+    hall = HALL.spec.full(HALL.spec.check(dict(full), "reverse reverb"))
     turned = linear.lay(audio[:, ::-1].copy(), hall, draw, context)
     return turned[:, ::-1].copy()
 
@@ -74,10 +74,10 @@ def _ghost_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Por
 
 
 GHOST = Kind(
-    name="ghost",
-    label="Ghost",
+    name="reverse reverb",
+    label="Reverse reverb",
     family="Time",
-    about="A hall that swells into each note.",
+    about="Reversed reverb: swells into each note.",
     spec=SettingsSpec(
         tuple(
             field

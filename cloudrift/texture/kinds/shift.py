@@ -11,7 +11,7 @@ from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.picture import moved
 
-HOLD, TAPE = "hold", "tape"
+HOLD, TAPE = "keep length", "like tape"
 
 
 def semitones_of(full: ResolvedSettings) -> float:
@@ -59,18 +59,20 @@ def _says(full: ResolvedSettings) -> str:
     if semitones == 0:
         return "no shift yet"
     size = f"{abs(semitones):.2f}".rstrip("0").rstrip(".")
-    words = f"{size} semitone{'s' * (size != '1')} {'higher' if semitones > 0 else 'lower'}"
+    words = f"{size} semitone{'s' * (size != '1')} {'up' if semitones > 0 else 'down'}"
     if full.word("way") == HOLD:
-        return f"{words}, length held"
+        return f"{words}, same length"
     percent = (_ratio(full) - 1) * 100
-    return f"{words}, {abs(percent):.1f} % {'longer' if percent > 0 else 'shorter'}; blend is whole"
+    return (
+        f"{words}, {abs(percent):.1f} % {'longer' if percent > 0 else 'shorter'}; dry/wet is 100 %"
+    )
 
 
 SHIFT = Kind(
     name="shift",
-    label="Shift",
+    label="Pitch shift",
     family="Time",
-    about="Moves the pitch; tape changes the length with it, hold keeps it.",
+    about="Shifts the pitch; like tape changes the length too.",
     spec=SettingsSpec(
         (
             Field(
@@ -91,7 +93,7 @@ SHIFT = Kind(
                 high=100,
                 rides=False,
             ),
-            Field(name="way", label="Way", default=HOLD, choices=(HOLD, TAPE)),
+            Field(name="way", label="Mode", default=HOLD, choices=(HOLD, TAPE)),
         )
     ),
     says=_says,

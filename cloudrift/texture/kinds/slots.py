@@ -170,7 +170,7 @@ def _through(
 
 def _says(full: ResolvedSettings) -> str:
     parts = [f"{i + 1} {what}" for i, what in enumerate(_pattern(full)) if what != AS_IT_IS]
-    return f"of {COUNT} slots of {full.word('slot')}: {', '.join(parts) or 'all as they are'}"
+    return f"of {COUNT} slots of {full.word('slot')}: {', '.join(parts) or 'all unchanged'}"
 
 
 def _picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
@@ -183,7 +183,8 @@ SLOTS = Kind(
     name="slots",
     label="Slots",
     family="Motion",
-    about="Eight steps, each as it is, struck again, backward, higher, slow, narrow or silent.",
+    about="Eight steps, each unchanged, repeated, reversed, up an octave, half speed, narrow or "
+    "silent.",
     spec=SettingsSpec(
         (
             Field(name="slot", label="A slot lasts", default="1/8", choices=tuple(SYNCED)),

@@ -91,10 +91,10 @@ def _picture(full: ResolvedSettings, draw: int, context: Context) -> Portrait:
 
 
 SMEAR = Kind(
-    name="smear",
-    label="Smear",
+    name="granular",
+    label="Granular",
     family="Space",
-    about="Turns chords into a bed: grains of a moment ago, also at other pitches.",
+    about="Granular: turns chords into a bed of grains, also at other pitches.",
     spec=SettingsSpec(
         (
             Field(
@@ -109,7 +109,7 @@ SMEAR = Kind(
             ),
             Field(
                 name="reach_ms",
-                label="Back to",
+                label="Reach",
                 default=600,
                 unit="ms",
                 low=0,

@@ -75,7 +75,7 @@ SPRING = Kind(
     name="spring",
     label="Spring",
     family="Space",
-    about="Coiled springs: chirping, boingy, dark.",
+    about="Spring reverb: chirping, bouncy, dark.",
     spec=SettingsSpec(
         (
             Field(
@@ -109,7 +109,7 @@ SPRING = Kind(
                 log=True,
             ),
             percent("damping", "Damping", 35),
-            percent("length", "Length", 50, hint="of the springs: how far apart returns are"),
+            percent("length", "Length", 50, hint="of the springs: the time between returns"),
             Field(
                 name="pre_delay_ms",
                 label="Pre-delay",

@@ -114,9 +114,9 @@ def _edge_picture(title: str, full: ResolvedSettings, draw: int, context: Contex
 _SWEEP_MOVED = _by_frames(_sweep)
 SWEEP = Kind(
     name="sweep",
-    label="Sweep",
+    label="Filter sweep",
     family="Motion",
-    about="A high cut, moving with the bars.",
+    about="Filter sweep: a high cut that moves with the bars.",
     spec=SettingsSpec(
         (
             Field(
@@ -152,10 +152,10 @@ SWEEP = Kind(
 )
 _SWIRL_MOVED = _by_frames(_swirl)
 SWIRL = Kind(
-    name="swirl",
-    label="Swirl",
+    name="phaser",
+    label="Phaser",
     family="Motion",
-    about="Notches, moving up and down.",
+    about="Phaser: notches that move up and down.",
     spec=SettingsSpec(
         (
             percent("depth", "Depth", 85),

@@ -142,22 +142,22 @@ def _equaliser_says(full: ResolvedSettings) -> str:
             f"a notch of {number(full.number('notch_db'), '.1f')} dB at "
             f"{hz_text(full.number('notch_hz'))}"
         )
-    return ", ".join(parts) or "flat: changes nothing yet"
+    return ", ".join(parts) or "flat: no change yet"
 
 
 EQUALISER = linear_kind(
-    "equaliser", "Equaliser", "Raises and lowers six bands, one of them a notch.",
+    "equaliser", "Equaliser", "Six bands, one of them a notch.",
     (
-        _db("bass_db", "Bass"), _field("bass_hz", "Bass below", 120, 30, 500),
-        _db("low_db", "Low"), _field("low_hz", "Low at", 250, 60, 1000, in_key=True),
+        _db("bass_db", "Bass"), _field("bass_hz", "Bass freq", 120, 30, 500),
+        _db("low_db", "Low"), _field("low_hz", "Low freq", 250, 60, 1000, in_key=True),
         _q("low_q", "Low Q", 0.9),
-        _db("mid_db", "Middle"), _field("mid_hz", "Middle at", 1000, 250, 4000, in_key=True),
+        _db("mid_db", "Middle"), _field("mid_hz", "Middle freq", 1000, 250, 4000, in_key=True),
         _q("mid_q", "Middle Q", 0.9),
-        _db("high_db", "High"), _field("high_hz", "High at", 3500, 1000, 12_000, in_key=True),
+        _db("high_db", "High"), _field("high_hz", "High freq", 3500, 1000, 12_000, in_key=True),
         _q("high_q", "High Q", 0.9),
-        _db("treble_db", "Treble"), _field("treble_hz", "Treble above", 8000, 2000, 16_000),
+        _db("treble_db", "Treble"), _field("treble_hz", "Treble freq", 8000, 2000, 16_000),
         Field(name="notch_db", label="Notch", default=0, unit="dB", low=-48, high=0, step=0.5),
-        _field("notch_hz", "Notch at", 2500, 60, 14_000, in_key=True),
+        _field("notch_hz", "Notch freq", 2500, 60, 14_000, in_key=True),
         _q("notch_q", "Notch Q", 8, 40),
     ),
     _equaliser, _equaliser_says,
@@ -187,7 +187,7 @@ def _tilt(hz: NDArray[np.float32], full: ResolvedSettings) -> NDArray[np.complex
 TILT = linear_kind(
     "tilt",
     "Tilt",
-    "Brighter or darker about a pivot.",
+    "Brighter or darker around a pivot.",
     (
         Field(
             name="slope_db", label="Slope", default=-1.5, unit="dB/oct", low=-6, high=6, step=0.1
@@ -210,9 +210,9 @@ def _narrow(hz: NDArray[np.float32], full: ResolvedSettings) -> NDArray[np.compl
 
 
 NARROW = linear_kind(
-    "narrow band",
-    "Narrow band",
-    "As through a small speaker or a telephone.",
+    "band-pass",
+    "Band-pass",
+    "Band-pass, like a small speaker or a telephone.",
     (
         _field("middle_hz", "Middle", 1100, 200, 5000),
         Field(name="octaves", label="Wide", default=3, unit="oct", low=0.5, high=7, step=0.1),
@@ -249,11 +249,11 @@ def _vowel(hz: NDArray[np.float32], full: ResolvedSettings) -> NDArray[np.comple
 VOWEL = linear_kind(
     "vowel",
     "Vowel",
-    "Speaks a vowel, or stands between two.",
+    "Filters like a vowel, or between two.",
     (
         Field(name="vowel", label="Vowel", default="ah", choices=tuple(VOWELS)),
         Field(name="towards", label="Towards", default="oo", choices=tuple(VOWELS)),
-        Field(name="share", label="How far", default=0, unit="%", low=0, high=100),
+        Field(name="share", label="Blend", default=0, unit="%", low=0, high=100),
         Field(name="size_st", label="Mouth", default=0, unit="st", low=-12, high=12, step=0.1),
         Field(name="gain_db", label="Gain", default=8, unit="dB", low=0, high=24, step=0.5),
     ),

@@ -141,7 +141,7 @@ CHORUS = Kind(
     name="chorus",
     label="Chorus",
     family="Motion",
-    about="Several of it, each moving a little.",
+    about="Several copies, each moving a little.",
     spec=SettingsSpec(
         (
             Field(
@@ -177,7 +177,7 @@ DOUBLER = Kind(
     name="doubler",
     label="Doubler",
     family="Motion",
-    about="Left a little higher, right lower.",
+    about="Detunes left up and right down.",
     spec=SettingsSpec(
         (
             Field(

@@ -77,8 +77,8 @@ def _slow_says(full: ResolvedSettings) -> str:
     speed = SPEEDS[full.word("speed")]
     octaves = {2: "an octave", 4: "two octaves"}[speed]
     return (
-        f"the first {'half' if speed == 2 else 'quarter'} of every {full.word('window')} is "
-        f"heard, at {full.word('speed')} of the speed, {octaves} lower"
+        f"the first {'half' if speed == 2 else 'quarter'} of every {full.word('window')} "
+        f"plays at {full.word('speed')} of the speed, {octaves} down"
     )
 
 
@@ -89,10 +89,10 @@ def _slow_picture(full: ResolvedSettings, _draw: int, context: Context) -> Portr
 
 SOME = Field(name="window", label="Window", default="1/1", choices=WINDOWS)
 SLOWED = Kind(
-    name="slow",
-    label="Slow",
+    name="half speed",
+    label="Half speed",
     family="Time",
-    about="Each window at half or a quarter of its speed, an octave or two lower.",
+    about="Half-speed: each window at half or a quarter of its speed, an octave or two down.",
     spec=SettingsSpec(
         (Field(name="speed", label="Speed", default="half", choices=tuple(SPEEDS)), SOME)
     ),
@@ -174,12 +174,12 @@ STUTTER = Kind(
     name="stutter",
     label="Stutter",
     family="Time",
-    about="The end of each window repeats a slice of it.",
+    about="Repeats a slice at the end of each window.",
     spec=SettingsSpec(
         (
             Field(name="window", label="Window", default="1/1", choices=WINDOWS),
             Field(name="slice", label="Slice", default="1/16", choices=tuple(SYNCED)),
-            Field(name="share", label="From the end", default=25, unit="%", low=0, high=100),
+            Field(name="share", label="Last part", default=25, unit="%", low=0, high=100),
         )
     ),
     says=lambda full: (
@@ -256,14 +256,14 @@ REPLAY = Kind(
     name="replay",
     label="Replay",
     family="Motion",
-    about="Each chord's end says its last slice again.",
+    about="Repeats the last slice of each chord, quieter each time.",
     spec=SettingsSpec(
         (
             Field(name="slice", label="Slice", default="1/8", choices=tuple(SYNCED)),
-            Field(name="share", label="From the end", default=40, unit="%", low=0, high=90),
+            Field(name="share", label="Last part", default=40, unit="%", low=0, high=90),
             Field(
                 name="fall_db",
-                label="Softer by",
+                label="Quieter by",
                 default=2,
                 unit="dB",
                 low=0,
@@ -271,12 +271,14 @@ REPLAY = Kind(
                 step=0.5,
                 hint="each time",
             ),
-            Field(name="way", label="Way", default="forward", choices=("forward", "backward")),
+            Field(
+                name="way", label="Direction", default="forward", choices=("forward", "backward")
+            ),
         )
     ),
     says=lambda full: (
         f"the last {full.number('share'):.0f} % of every chord in slices of "
-        f"{full.word('slice')}, {full.number('fall_db'):.1f} dB softer each time"
+        f"{full.word('slice')}, {full.number('fall_db'):.1f} dB quieter each time"
     ),
     process=_REPLAYED[0],
     near=_REPLAYED[1],

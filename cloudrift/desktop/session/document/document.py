@@ -19,8 +19,8 @@ from cloudrift.loop.model.loop import Loop
 
 _Made = TypeVar("_Made")
 HIDDEN = (
-    "that would change a loop that is not shown; begin with this one, or go back to the open "
-    "one first"
+    "that would change a loop that is not shown; start with this one, or go back to the open one "
+    "first"
 )
 
 

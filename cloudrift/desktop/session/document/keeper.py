@@ -67,7 +67,7 @@ class Keeper(QObject):
         try:
             self.shelter.keep(document, path, self._clips)
         except (CloudriftError, OSError) as error:
-            log.warning("unsaved work could not be kept: %s", error)
+            log.warning("unsaved work could not be backed up: %s", error)
             said = error if isinstance(error, OSError) else error.__cause__
             reason = said.strerror if isinstance(said, OSError) else ""
             return f"in {self.shelter.folder} ({reason or error})"
@@ -75,7 +75,7 @@ class Keeper(QObject):
 
     def _on_kept(self, document: Document, wrong: str, times: int) -> None:
         if wrong and wrong != self._wrong:
-            words = f"Save soon: changes can't be kept against a crash {wrong}"
+            words = f"Save soon: unsaved changes can't be backed up {wrong}"
             self.failed.emit(in_a_sentence(words))
         self._wrong = wrong
         if not wrong and times == self._times_forgotten:

@@ -250,8 +250,8 @@ class Hearing(QObject):
             return "Then", "Now"
         if self.against == "loop" or self.instead:
             return "Bare", "Treated"
-        what = "Card" if self._without_card else "Line"
-        return f"{what} out", f"{what} in"
+        what = "Treatment" if self._without_card else "Line"
+        return f"{what} bypassed", f"{what} on"
 
     @property
     def _without_card(self) -> bool:
@@ -266,13 +266,13 @@ class Hearing(QObject):
         if self.then is not None and not self.instead:
             return f"then: {self.then.label}"
         if self.against == "loop" or self.instead:
-            return "no treatment anywhere"
+            return "no treatments"
         loop, at = self.document.loop, self._selecting.now
         whose = loop.name_of(at.line_of)
         if self._without_card:
             card = next(t for t in loop.line_of(at.line_of) if t.id == at.treatment_id)
             return f"{whose} without {card.of.label.lower()}"
-        return f"{whose} without its line"
+        return f"{whose} without its treatments"
 
     def compare(self, against: Against) -> None:
         """Compare with the whole loop bare, the selected line bare, or the selected card out."""

@@ -93,7 +93,7 @@ class Arranged(QObject):
     def hear(self, at: int = 0, *, before_bars: float = 0.0) -> None:
         """Hear the arrangement from a section on, or that many bars before it; it plays."""
         if not self._arrangement.sections:
-            self._session.say("there is no section yet; draw a form, or add one")
+            self._session.say("no sections yet; suggest an arrangement, or add a section")
             return
         session = self._session
         session.transport.hear_part(0, 1)
@@ -343,6 +343,6 @@ class Arranged(QObject):
         """What is heard, for the heading."""
         place, sections = self._here, self._arrangement.sections
         if place.at >= len(sections):
-            return "heard: the arrangement"
+            return "playing the arrangement"
         section = sections[place.at]
-        return f"heard: {section.name}, bar {min(place.bar, section.bars)} of {section.bars}"
+        return f"playing {section.name}, bar {min(place.bar, section.bars)} of {section.bars}"

@@ -115,5 +115,5 @@ class DemoHeard(SubstitutePlayback):
         """What is heard, for the heading."""
         now = self._session.document.history.now
         parts = fitted(now.demo, now.loop).parts
-        name = parts[self.at].name if self.at < len(parts) else "its end"
-        return f"heard: demo file, {name}"
+        name = parts[self.at].name if self.at < len(parts) else "the ending"
+        return f"playing the demo file, {name}"

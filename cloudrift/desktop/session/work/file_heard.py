@@ -11,7 +11,7 @@ from cloudrift.desktop.session.work.instead import SubstitutePlayback
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.ground.cancel import Cancelled
 
-LISTENING = "a file that would be written"
+LISTENING = "a file to export"
 
 
 class FileHeard(SubstitutePlayback):
@@ -60,4 +60,4 @@ class FileHeard(SubstitutePlayback):
     @property
     def words(self) -> str:
         """What is heard, for the heading."""
-        return f"heard: {self.name}"
+        return f"playing {self.name}"

@@ -76,4 +76,4 @@ class KitHeard(SubstitutePlayback):
     @property
     def words(self) -> str:
         """What is heard, for the heading."""
-        return f"heard: {self.file.stem}, of the kit" if self.file else ""
+        return f"playing {self.file.stem}, of the kit" if self.file else ""

@@ -16,7 +16,7 @@ from cloudrift.style import Card, known_cards
 from cloudrift.style.marks import Mark, checked, look, met_of
 
 MEASURING = "the sound's marks"
-MOST_SAID = 4
+MOST_SAID = 3
 SOON_MS = 60
 
 
@@ -127,9 +127,9 @@ class Marking(QObject):
         missed = [mark for mark in self.marks if mark.missed and mark.kind.group in groups]
         if not missed or self.card is None:
             return ""
-        said = [_said(mark.kind.label.lower(), mark.found_text) for mark in missed[:MOST_SAID]]
+        said = [_said(mark) for mark in missed[:MOST_SAID]]
         more = f" and {len(missed) - MOST_SAID} more" if len(missed) > MOST_SAID else ""
-        return f"{self.card.name} would have it otherwise: {', '.join(said)}{more}"
+        return f"{self.card.name} asks for {', '.join(said)}{more}"
 
     @property
     def words(self) -> str:
@@ -138,13 +138,14 @@ class Marking(QObject):
         return f"{met} of {asked} met" if asked else ""
 
 
-def _said(label: str, found: str) -> str:
-    """What was found of a mark; its unit may be what its name begins with."""
+def _said(mark: Mark) -> str:
+    """What a card asks of a mark, and what it is now: "tempo 134 to 153 BPM (now 90 BPM)"."""
+    assert mark.asked is not None
+    label, asks = mark.kind.label.lower(), mark.kind.asks(mark.asked)
     first, _, rest = label.partition(" ")
-    unit = found.rsplit(" ", maxsplit=1)[-1]
-    return (
-        f"{found} {rest}".strip() if unit.rstrip("s") == first.rstrip("s") else f"{label} {found}"
-    )
+    if mark.kind.unit and mark.kind.unit.rstrip("s") == first.rstrip("s"):
+        label = rest  # "5 to 6 sections", not "sections 5 to 6 sections"
+    return f"{label} {asks} (now {mark.found_text})".strip()
 
 
 def _same(one: Loop, other: Loop) -> bool:

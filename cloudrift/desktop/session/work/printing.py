@@ -69,7 +69,7 @@ class Printing(QObject):
         flip = self._flip
         try:
             if flip is None or not flip.print_id:
-                raise CloudriftError("that is no print, so no loop was kept with it")
+                raise CloudriftError("that is not a print, so it has no source loop")
             return recipe_of(self._session.document.history.now, flip.print_id)
         except CloudriftError as error:
             self._session.say(str(error))
@@ -95,7 +95,7 @@ class Printing(QObject):
         if layers:
             self.print_what(layers)
         else:
-            self._session.say("no layers are heard alone; press hear on some in Layers")
+            self._session.say("no layers are soloed; solo some in Layers")
 
     def print_each(self) -> None:
         """Print each layer that is heard by itself; a group as one."""
@@ -106,7 +106,7 @@ class Printing(QObject):
             name = cut_at_word(f"Print {count}, {one.name}", LONGEST_NAME)
             wanted.append((one.id, loop, name))
         if not wanted:
-            session.say("nothing is heard, so there is nothing to print; add a layer first")
+            session.say("no layer plays, so there is nothing to print; add a layer first")
             return
 
         def work(stale: Callable[[], bool], moved: Moved) -> list[Printed]:
@@ -123,7 +123,7 @@ class Printing(QObject):
 
             if session.document.change("print each layer", edit):
                 self.made.emit(session.loop.layers[-1].id)
-                session.say(f"{len(wanted)} prints stand, one of each layer", good=True)
+                session.say(f"{len(wanted)} prints made, one per layer", good=True)
 
         self._work(f"printing {len(wanted)} layers", work, came)
 
@@ -164,7 +164,7 @@ class Printing(QObject):
                 self.made.emit(session.loop.layers[-1].id)
                 key, tempo = got.facts.key, got.facts.tempo
                 sounds = f"; it sounds in {key.text} at {tempo:.5g} BPM" if key else ""
-                session.say(f"{name} stands{sounds}", good=True)
+                session.say(f"{name} is ready{sounds}", good=True)
 
         clips = session.clips
         self._work(
@@ -198,11 +198,9 @@ class Printing(QObject):
                 more = [recipe_of(document, one.print_id)[0].name for one in got[1:]]
                 do = "do" if len(more) > 1 else "does"
                 too = f", and so {do} {' and '.join(more)}" if more else ""
-                session.say(
-                    f"{old.name} is printed anew; what was cut from it follows{too}", good=True
-                )
+                session.say(f"{old.name} is printed again; all flips of it follow{too}", good=True)
             else:
-                session.say(f"{old.name} is what it was", good=True)
+                session.say(f"{old.name} has not changed", good=True)
 
         self._work(
             f"printing {old.name}",
@@ -268,7 +266,7 @@ class Printing(QObject):
 
         if session.apply("the print's loop", edit):
             session.say(
-                "The loop is as it was when this was printed; change it and press Reprint, or undo",
+                "This is the loop as it was printed; change it and choose Print again, or undo",
                 good=True,
             )
 
@@ -279,7 +277,7 @@ class Printing(QObject):
     def cut(self, layer_id: str) -> None:
         """Make a flip of a recording, beside it."""
         if not layer_id:
-            self._session.say("no recording is chosen; choose one in Layers")
+            self._session.say("no recording is selected; select one in Layers")
             return
         made = self._session.make("cut a recording", lambda loop: flips.cut_beside(loop, layer_id))
         if made is not None:

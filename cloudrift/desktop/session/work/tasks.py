@@ -90,7 +90,7 @@ class Tasks(QObject):
                 if stale():  # what goes wrong with what nobody wants is neither said nor logged
                     said = Cancelled()
                 elif not isinstance(error, CloudriftError | Cancelled):
-                    said = CloudriftError(error_words(error, f"{name} could not be worked out"))
+                    said = CloudriftError(error_words(error, f"{name} failed"))
                 self._failed.emit(name, number, said)
             else:
                 self._done.emit(name, number, answer)

@@ -30,8 +30,8 @@ from cloudrift.desktop.stages.arrange.painted import (
 from cloudrift.loop.model.document import Document
 
 EMPTY = (
-    "Nothing is arranged yet. Choose a form and draw it, or add a section: each is the loop, "
-    "and what differs in it."
+    "No sections yet. Choose a form, or add a section: each is the loop with differences of its "
+    "own."
 )
 
 
@@ -58,10 +58,10 @@ class Columns(Keyed):
         self._place: tuple[int, float] | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(
-            "Press a section's name to choose it, a band to take it out or in, a seam to say what "
-            "happens there; double-click a seam to hear the bars around it. Over the band that is "
-            "chosen the wheel is its level. Keys: arrows, Enter, + and −, Ctrl with arrows moves "
-            "a section"
+            "Click a section's name to select it, a band to turn it off or on, a seam to choose "
+            "what happens there; double-click a seam to play the bars around it. The wheel over "
+            "the selected band sets its level. Keys: arrows, Enter, + and −; Ctrl with arrows "
+            "moves a section"
         )
 
     # --- what is shown ------------------------------------------------------------------------
@@ -137,7 +137,7 @@ class Columns(Keyed):
             self.setAccessibleName(f"Change into {section.name}: {says}")
             return
         row = model.rows[self.row]
-        plays = "plays" if model.owner(self.at, self.row) else "is out"
+        plays = "plays" if model.owner(self.at, self.row) else "off"
         self.setAccessibleName(f"{section.name}, {section.bars} bars: {row.name} {plays}")
 
     def sizeHint(self) -> QSize:

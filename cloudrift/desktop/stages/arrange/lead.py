@@ -52,8 +52,8 @@ def form_lead(session: Session, draw: Callable[[str], object]) -> Lead:
     """Return a tile for each form; ``draw`` takes its name."""
     made = Lead(
         "Arrange the loop in sections",
-        "Each form is an order of sections. Rest on one to hear them one after another; press it "
-        "to have them. Or add a section, and say what plays in it.",
+        "Each form is an order of sections. Rest on one to hear it; click it to use it. Or add a "
+        "section, and choose what plays in it.",
     )
     for form in forms().values():
         tile = made.add(

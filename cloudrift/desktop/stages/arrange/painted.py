@@ -43,7 +43,7 @@ def paint_loudness(
         painter.drawText(
             QRectF(NAMES_PX, 10, 400, 16),
             Qt.AlignmentFlag.AlignLeft,
-            "known when all of it has been heard once",
+            "known after it has been rendered once",
         )
 
 

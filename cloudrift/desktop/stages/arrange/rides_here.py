@@ -39,10 +39,9 @@ class RidesHere(QWidget):
         self.ends: dict[tuple[str, str, str], tuple[FieldWidget, FieldWidget]] = {}
         self._shown: object = None
         self.add = small_button(
-            "Let something ride…",
+            "Add a ride…",
             self.open_menu,
-            tip="A level, a setting or a blend that is elsewhere at the end of "
-            "the section than at its beginning",
+            tip="A level, a setting or a dry/wet that changes over the section",
         )
         column = vertical(self, FLUSH, 3)
         self._rows = vertical(spacing=3)
@@ -69,7 +68,7 @@ class RidesHere(QWidget):
         head = horizontal()
         words = Elided(size=11.5)
         words.setText(ride_words(self._loop, ride))
-        fill(head, (words, 1), button("take out", partial(self._put, None, ride.what), name="link"))
+        fill(head, (words, 1), button("remove", partial(self._put, None, ride.what), name="link"))
         column.addLayout(head)
         try:
             field = field_of(self._loop, ride)
@@ -136,7 +135,7 @@ class RidesHere(QWidget):
         taken = {one.what for one in section.rides}
         heard = (*loop.heard(), *(loop.bed.heard if loop.bed else ()))
         owners = [
-            ("All of it", ""),
+            ("Whole section", ""),
             *((x.name, x.id) for x in (*loop.groups, *loop.bed_group)),
             *((x.name, x.id) for x in heard),
         ]

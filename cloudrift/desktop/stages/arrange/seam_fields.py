@@ -37,7 +37,7 @@ FIELDS = {
             label="Filter",
             default=OFF,
             choices=(OFF, "closes", "opens"),
-            hint="closes before the change, or opens behind it",
+            hint="the filter closes before the change, or opens after it",
         ),
         Field(
             name="sweep_bars",
@@ -53,18 +53,18 @@ FIELDS = {
             label="Fill",
             default=OFF,
             choices=(OFF, ON),
-            hint="drums play the last bar of pattern B",
+            hint="the drums play the last bar of pattern B",
         ),
         Field(
             name="cut",
-            label="Drums cut",
+            label="Drums stop",
             default=OFF,
             choices=(OFF, ON),
-            hint="they end with their last backbeat, which rings alone",
+            hint="after their last backbeat, which rings out",
         ),
         Field(
             name="silence_beats",
-            label="Nothing for",
+            label="Silence before",
             default=0,
             unit="beats",
             low=0,
@@ -74,27 +74,27 @@ FIELDS = {
         ),
         Field(
             name="lead_beats",
-            label="Lead-in",
+            label="Pickup",
             default=0,
             unit="beats",
             low=0,
             high=8,
             step=0.5,
             off_low=True,
-            hint="what comes, backward, up to the change",
+            hint="what follows, reversed, up to the change",
         ),
         Field(
             name="sag_beats",
-            label="Sag over",
+            label="Tempo drop",
             default=0,
             unit="beats",
             low=0,
             high=16,
             step=0.5,
             off_low=True,
-            hint="as tape does: the pitch goes along",
+            hint="like tape: the pitch drops too",
         ),
-        Field(name="sag_share", label="down to", default=60, unit="%", low=25, high=100),
+        Field(name="sag_share", label="to", default=60, unit="%", low=25, high=100),
         Field(
             name="crash_db",
             label="Crash",
@@ -134,10 +134,10 @@ ADDED: dict[str, tuple[str, object]] = {
     "riser_bars": ("A riser", 2.0),
     "sweep": ("A filter that closes or opens", "closes"),
     "fill": ("A fill of the drums", ON),
-    "cut": ("Drums that end early", ON),
+    "cut": ("Drums that stop early", ON),
     "silence_beats": ("Silence before it", 1.0),
-    "lead_beats": ("What comes, backward", 1.0),
-    "sag_beats": ("Tape that slows down", 2.0),
+    "lead_beats": ("A reversed pickup", 1.0),
+    "sag_beats": ("A tempo drop", 2.0),
     "crash_db": ("A crash", -18.0),
     "tag_db": ("A tag", -18.0),
     "burst_db": ("A burst of noise", -18.0),
@@ -159,9 +159,9 @@ class SeamFields(QFrame):
         self._first = False  # whether it is where the first section begins
         self.title = Elided(size=12.5, weight=SEMI)
         self.says = Elided(size=11.5, name="soft")
-        self.hear = button("Hear it", hear, tip="Two bars before the change, and on")
+        self.hear = button("Play it", hear, tip="From two bars before the change")
         self.add = QPushButton("Add…")
-        self.add.setToolTip("Something more that happens at this change")
+        self.add.setToolTip("Something else to happen at this change")
         self._menu = QMenu(self.add)
         self._menu.aboutToShow.connect(self._fill_menu)
         self.add.setMenu(self._menu)
@@ -192,9 +192,9 @@ class SeamFields(QFrame):
         before = sections[at - 1].name if at else ""
         self.title.setText(f"{before} into {section.name}" if at else f"{section.name} begins")
         self.says.setText(
-            ", ".join(section.seam.happens) or "a plain change"
+            ", ".join(section.seam.happens) or "nothing happens here"
             if at
-            else "what is before a first section has nothing to happen in"
+            else "nothing can happen before the first section"
         )
         self.hear.setEnabled(at > 0)
         for name, widget in self.fields.items():
@@ -244,7 +244,7 @@ class SeamFields(QFrame):
             made = float(str(value)) / 100
         section_id = self._section_id
         self._edit(
-            "a change between sections",
+            "a seam",
             lambda document: arranging.set_seam(document, section_id, **{name: made}),
             moving=True,
         )

@@ -27,8 +27,8 @@ BARS = Field(name="bars", label="Length", default=8, unit="bars", low=1, high=MO
 LEVEL = Field(
     name="level_db", label="Level", default=0, unit="dB", low=-60, high=MOST_OFFSET_DB, step=0.5
 )
-BED = Field(name="bed", label="Groove bed", default="plays", choices=("plays", "is out"))
-KEY = Field(name="key", label="Key", default="the loop's", choices=("the loop's", "the relative"))
+BED = Field(name="bed", label="Groove bed", default="plays", choices=("plays", "off"))
+KEY = Field(name="key", label="Key", default="as the loop", choices=("as the loop", "relative key"))
 SLOWER = Field(
     name="slower_st",
     label="Slowed",
@@ -37,16 +37,16 @@ SLOWER = Field(
     low=0,
     high=12,
     off_low=True,
-    hint="as tape is: lower too; the groove bed goes along",
+    hint="like tape: lower too, with the groove bed",
 )
 NOTHING, OWN = "nothing", "its own"
 OVERS = (NOTHING, "underwater", "thin", "dark")
 OVER = Field(
     name="over",
-    label="Over it",
+    label="Effect",
     default=NOTHING,
     choices=OVERS,
-    hint="on all of the section, the groove bed too; or a finish for a loop",
+    hint="on the whole section with its groove bed; or a finish",
 )
 
 
@@ -100,7 +100,7 @@ class SectionPage(Inspector):
             widget.setVisible(there)
         if section is None:
             self.title.setText("No section")
-            self.under.setText("Draw a form, or add a section.")
+            self.under.setText("Suggest an arrangement, or add a section.")
             clear(self._differs)
             clear(self._could)
             self._shown = None
@@ -116,9 +116,9 @@ class SectionPage(Inspector):
         self.name.setText(section.name)
         self.fields["bars"].set_value(float(section.bars))
         self.fields["level_db"].set_value(section.level_db)
-        self.fields["bed"].set_value("plays" if section.bed else "is out")
+        self.fields["bed"].set_value("plays" if section.bed else "off")
         self.fields["bed"].setEnabled(bool(document.loop.lanes))
-        self.fields["key"].set_value("the relative" if section.key else "the loop's")
+        self.fields["key"].set_value("relative key" if section.key else "as the loop")
         self.fields["slower_st"].set_value(float(slower_st(section.line)))
         loop, finishes = document.loop, self._finishes
         names = (*OVERS, *finishes)
@@ -153,12 +153,12 @@ class SectionPage(Inspector):
         room = self._voice_room.get(at)
         if room is not None:
             said.append(
-                f"Room for a voice: {number(room, '.1f')} dB lie between 1 and 4 kHz; less "
-                "leaves more."
+                f"Room for a voice: {number(room, '.1f')} dB between 1 and 4 kHz; less leaves more "
+                "room."
             )
         over = self._voice_over.get(at)
         if over is not None:
-            said.append(f"The trial voice stands {number(over, '+.1f')} dB over the rest there.")
+            said.append(f"The guide vocal is {number(over, '+.1f')} dB above the rest there.")
         return "\n".join(said)
 
     def read_finishes(self) -> None:
@@ -181,11 +181,11 @@ class SectionPage(Inspector):
             if not self._found:
                 self._differs.addWidget(label("nothing yet", size=11.5, name="soft"))
         if self._offered:
-            self._could.addWidget(heading("Could differ by"))
+            self._could.addWidget(heading("Variations"))
         for at, variation in enumerate(self._offered):
             words = variation.words.replace("&", "&&")
             choice = small_button(
-                words, partial(self._vary, at), tip="Rest here to hear it; press to do it"
+                words, partial(self._vary, at), tip="Rest to hear it; click to use it"
             )
             choice.setProperty("fit", "line")
             Trying(choice, self._session, partial(self._varied, at), variation.words)
@@ -195,12 +195,12 @@ class SectionPage(Inspector):
         holder = QWidget()
         row = horizontal(holder, FLUSH)
         words = label(text, size=11.5, wrap=True)
-        fill(row, (words, 1), button("take back", partial(self._take_back, at), name="link"))
+        fill(row, (words, 1), button("undo this", partial(self._take_back, at), name="link"))
         return holder
 
     def _take_back(self, at: int) -> None:
         one = self._found[at]
-        self._edit(f"take back: {one.words}"[:60], one.back)
+        self._edit(f"undo: {one.words}"[:60], one.back)
 
     def _vary(self, at: int) -> None:
         section, variation = self._section, self._offered[at]
@@ -241,7 +241,7 @@ class SectionPage(Inspector):
         self._set("the groove bed in a section", bed=value == "plays")
 
     def _set_key(self, value: object) -> None:
-        key = arranging.relative_of(self._session.loop.key) if value == "the relative" else None
+        key = arranging.relative_of(self._session.loop.key) if value == "relative key" else None
         self._set("key of a section", key=key)
 
     def _set_slower(self, value: object) -> None:
@@ -250,5 +250,5 @@ class SectionPage(Inspector):
 
     def _set_over(self, value: object) -> None:
         self._set(
-            "over all of a section", over=over_in(self._session.loop, str(value), self._finishes)
+            "effect on a section", over=over_in(self._session.loop, str(value), self._finishes)
         )

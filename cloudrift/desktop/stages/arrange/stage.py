@@ -43,7 +43,7 @@ from cloudrift.loop.model.sections import MOST_OFFSET_DB, Section
 from cloudrift.style.form import draw_form, find_form, forms
 
 NAMED_PX, PICTURE_PX = 220, 180  # that the words on top have at least; of height
-HEARD = (("loop", "the loop"), ("section", "this section"), ("all", "all of it"))
+HEARD = (("loop", "the loop"), ("section", "this section"), ("all", "arrangement"))
 AROUND_BARS = 2.0  # heard before a seam
 
 
@@ -67,7 +67,7 @@ class ArrangeStage(QWidget):
         self.columns.removed.connect(self.remove)
         self.columns.menu_wanted.connect(self._open_menu)
         self.words = Elided(size=11.5, name="soft")
-        self.heard = ChoiceRow(list(HEARD), columns=3, name="Hear", even=False)
+        self.heard = ChoiceRow(list(HEARD), columns=3, name="Play", even=False)
         self.heard.chosen.connect(self.hear)
         self.form = ChoiceBox("Form")
         self.form.addItems(list(forms()))
@@ -77,11 +77,10 @@ class ArrangeStage(QWidget):
         )
         self.form.setToolTip(find_form(self.form.currentText()).about)
         self.draw = button(
-            "Draw a form",
+            "Suggest",
             self.draw_form,
             name="strong",
-            tip="Sections as the form has them, in the place of those there are; "
-            "each press is another draw",
+            tip="Replaces the sections by the form's; each click is another variation",
         )
         self._form = ""  # that it was drawn in when it was shown last
         self.seam = SeamFields(session, self.edit, self.hear_seam)
@@ -103,26 +102,28 @@ class ArrangeStage(QWidget):
         )
         takes_rest(named, NAMED_PX)
         line = Flow(head, spacing=6)
-        add = small_button("Add a section", self.add, tip="The loop as it is, twice round")
-        hear = label("Hear", size=11.5, name="soft")
+        add = small_button(
+            "Add a section", self.add, tip="A section at the end that plays the loop twice"
+        )
+        hear = label("Play", size=11.5, name="soft")
         for one in (named, hear, self.heard, add):
             line.addWidget(one)
         acts = QWidget()
         line = Flow(acts, spacing=5)
         for words, act, tip in (
             ("Add", self.add, "A section at the end: the loop as it is"),
-            ("Copy", self.copy, "A copy after it, which says what differs"),
-            ("Out", self.remove, "Take the section out"),
+            ("Duplicate", self.copy, "A copy after it, which shows what differs"),
+            ("Delete", self.remove, "Delete the section"),
             ("Earlier", partial(self._move_chosen, -1), "Ctrl+Left"),
             ("Later", partial(self._move_chosen, 1), "Ctrl+Right"),
-            ("Twice", self.twice, "All sections once more after these"),
+            ("Repeat", self.twice, "Repeat all sections after these"),
         ):
             line.addWidget(small_button(words, act, tip=tip))
         for one in (self.form, self.draw):
             line.addWidget(one)
         whole = QWidget()
         fill(vertical(whole, FLUSH, 4), self.sum, self.voice)
-        self.whole = Fold("All of it: its line, a trial voice", whole)
+        self.whole = Fold("Whole arrangement: master chain, guide vocal", whole)
         picture = ScrollingPage(self.columns)
         picture.setMinimumHeight(PICTURE_PX)
         self.lead = form_lead(self._session, self.draw_in)
@@ -230,7 +231,7 @@ class ArrangeStage(QWidget):
         at = self.columns.at if at is None else at
         self._section.end()
         if at < 1:
-            self._session.say("nothing is before the first section; choose another change")
+            self._session.say("nothing comes before the first section; choose another seam")
             return
         self.arranged.hear(at, before_bars=AROUND_BARS)
         self._show_heard()
@@ -238,7 +239,7 @@ class ArrangeStage(QWidget):
     def _put_section(self, section: Section) -> None:
         self._heard_section = section
         self._section.put(
-            lambda loop: section_loops.loop_in(loop, section), f"heard: {section.name}"
+            lambda loop: section_loops.loop_in(loop, section), f"playing {section.name}"
         )
 
     def _follow_section(self) -> None:
@@ -270,7 +271,7 @@ class ArrangeStage(QWidget):
         arrangement, form = self._document.arrangement, find_form(self.form.currentText())
         again = arrangement.form == form.name and bool(arrangement.sections)
         draw = arrangement.draw % MAX_DRAW + 1 if again else 1
-        if self.edit("draw a form", lambda document: draw_form(document, form, draw)):
+        if self.edit("suggest an arrangement", lambda document: draw_form(document, form, draw)):
             self.columns.choose(0)
 
     def add(self) -> None:
@@ -291,13 +292,12 @@ class ArrangeStage(QWidget):
         section = self.section
         if section is not None:
             self.edit(
-                "take a section out",
-                lambda document: arranging.remove_section(document, section.id),
+                "delete a section", lambda document: arranging.remove_section(document, section.id)
             )
 
     def twice(self) -> None:
         """Let all sections come once more."""
-        self.edit("all of it twice", arranging.repeat_all)
+        self.edit("repeat all sections", arranging.repeat_all)
 
     def _move_chosen(self, by: int) -> None:
         self._move(self.columns.at, by)
@@ -350,7 +350,7 @@ class ArrangeStage(QWidget):
             self,
             (
                 ("Copy", self.copy),
-                ("Take out", self.remove),
+                ("Delete", self.remove),
                 ("Earlier", partial(self._move_chosen, -1)),
                 ("Later", partial(self._move_chosen, 1)),
             ),
@@ -363,12 +363,12 @@ class ArrangeStage(QWidget):
         """What the menu offers."""
         here = ArrangeStage
         return (
-            Command("&Draw a form", here.draw_form, goes=True),
+            Command("&Suggest an arrangement", here.draw_form, goes=True),
             Command("&Add a section", here.add, goes=True),
             Command("&Copy the section", here.copy, "Ctrl+Shift+D", goes=True),
-            Command("Hear &all of it", lambda it: it.hear("all"), "Shift+Space", goes=True),
-            Command("Hear this &section", lambda it: it.hear("section"), goes=True),
-            Command("Hear the &loop", lambda it: it.hear("loop"), goes=True),
+            Command("Play the &arrangement", lambda it: it.hear("all"), "Shift+Space", goes=True),
+            Command("Play this &section", lambda it: it.hear("section"), goes=True),
+            Command("Play the &loop", lambda it: it.hear("loop"), goes=True),
         )
 
     def focus_first(self) -> None:

@@ -15,7 +15,7 @@ from cloudrift.loop.edits.arranging.arranging import arrange
 from cloudrift.loop.model.document import Document
 from cloudrift.style.sums import MOST_PUSH_DB, NOTHING, OWN, PUSH_DB, SUMS, sum_line, sum_of
 
-WHAT = Field(name="what", label="All of it through", default=NOTHING, choices=(NOTHING, *SUMS))
+WHAT = Field(name="what", label="Master chain", default=NOTHING, choices=(NOTHING, *SUMS))
 WORDS_PX = 150  # that they have at least
 PUSH = Field(
     name="push_db",
@@ -25,7 +25,7 @@ PUSH = Field(
     low=0,
     high=MOST_PUSH_DB,
     step=0.5,
-    hint="how hard the limiter at its end is pushed",
+    hint="gain into the limiter at its end",
 )
 
 
@@ -43,7 +43,7 @@ class SumRow(QWidget):
         self.words = Elided(size=11.5, name="soft")
         self.side = ChoiceRow([(True, "without"), (False, "with")], columns=2, name="Sum")
         self.side.chosen.connect(lambda without: arranged.hear_without(without=bool(without)))
-        self.side.setToolTip("All of it without its line and with it, turned to the same loudness")
+        self.side.setToolTip("Compare without and with the master chain, loudness matched")
         takes_rest(self.words, WORDS_PX)
         row = Flow(self, spacing=6)
         for one in (label("Sum", size=11.5, name="soft"), self.what, self.push, self.side,
@@ -75,7 +75,7 @@ class SumRow(QWidget):
         if self._what == NOTHING:
             self.words.setText(f"{_lufs(found[1].lufs)}" if found else "")
         elif found is None:
-            self.words.setText("its loudness is known once all is made")
+            self.words.setText("loudness is known once it is rendered")
         else:
             before, after = found
             self.words.setText(
@@ -87,9 +87,7 @@ class SumRow(QWidget):
         if what != OWN:
             line = sum_line(what, push_db)
             self._edit(
-                "the line of all of it",
-                lambda document: arrange(document, line=line),
-                moving=moving,
+                "the master chain", lambda document: arrange(document, line=line), moving=moving
             )
 
 

@@ -35,20 +35,20 @@ class VoiceRow(QWidget):
         self._taker, self._edit, self._chosen = taker, edit, chosen
         self._take_id = ""
         self.sing = button(
-            "Sing over it",
+            "Record",
             self._swap,
-            tip="From the chosen section on, by the microphone; stop it, or let it "
-            "come to its end. Never delivered",
+            tip="Record over the arrangement from the selected section on. A guide only: never "
+            "exported",
         )
-        self.take = ChoiceBox("Take of the trial voice")
+        self.take = ChoiceBox("Take of the guide vocal")
         self.take.activated.connect(self._choose)
         self.level = FieldWidget(LEVEL, 0.0)
         self.level.edited.connect(self._set_level)
         self.level.settled.connect(session.end_drag)
-        self.forget = small_button("Forget", self._forget, tip="Let this take go")
+        self.forget = small_button("Delete", self._forget, tip="Delete this take")
         self.words = label("", size=11.5, name="soft")
         row = Flow(self, spacing=6)
-        for widget in (label("Trial voice", size=11.5, name="soft"), self.sing, self.take,
+        for widget in (label("Guide vocal", size=11.5, name="soft"), self.sing, self.take,
                        self.level, self.forget, self.words):  # fmt: skip
             row.addWidget(widget)
         taker.moved.connect(self._show_taking)
@@ -56,7 +56,7 @@ class VoiceRow(QWidget):
     @property
     def says(self) -> str:
         """The take that is heard, in words."""
-        return f"trial voice: {self.take.currentText()}"
+        return f"guide vocal: {self.take.currentText()}"
 
     def show_document(self, document: Document) -> None:
         """Show which take is heard."""
@@ -77,8 +77,8 @@ class VoiceRow(QWidget):
 
     def _show_taking(self) -> None:
         taking = self._taker.taking
-        self.sing.setText("Stop singing" if taking else "Sing over it")
-        self.words.setText("listening; use headphones" if taking else "")
+        self.sing.setText("Stop recording" if taking else "Record")
+        self.words.setText("recording; use headphones" if taking else "")
 
     def _swap(self) -> None:
         if self._taker.taking:
@@ -88,16 +88,16 @@ class VoiceRow(QWidget):
 
     def _choose(self, at: int) -> None:
         voice = str(self.take.itemData(at))
-        self._edit("the trial voice that is heard", lambda document: arrange(document, voice=voice))
+        self._edit("take of the guide vocal", lambda document: arrange(document, voice=voice))
 
     def _set_level(self, value: object) -> None:
         take_id, gain_db = self._take_id, float(str(value))
         self._edit(
-            "level of the trial voice",
+            "level of the guide vocal",
             lambda document: set_take(document, take_id, gain_db=gain_db),
             moving=True,
         )
 
     def _forget(self) -> None:
         take_id = self._take_id
-        self._edit("forget a take", lambda document: forget_take(document, take_id))
+        self._edit("delete a take", lambda document: forget_take(document, take_id))

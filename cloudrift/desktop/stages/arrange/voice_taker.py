@@ -19,7 +19,7 @@ from cloudrift.render.play.player import PERIODS
 from cloudrift.texture.way_in import made_ready
 
 FOLLOW_MS, TAIL_MS = 25, 150
-TASK = "the trial voice"
+TASK = "the guide vocal"
 PHRASE_PEAK, LEAST_S = 0.35, 0.5
 NOTHING_DB = -60.0
 
@@ -140,7 +140,7 @@ class VoiceTaker(QObject):
         self._close()
         loud = 20 * np.log10(float(np.abs(audio).max(initial=0.0)) + 1e-9)
         if began is None or audio.shape[1] < LEAST_S * rate or loud < NOTHING_DB:
-            self._session.say("nothing came in, so there is no take; look at the microphone")
+            self._session.say("no input, so there is no take; check the microphone")
             return
         at_s, clips = began[1] / rate, self._session.clips
 
@@ -149,7 +149,7 @@ class VoiceTaker(QObject):
 
         def kept(names: tuple[str, ...]) -> None:
             self._session.document.change(
-                "a take of a trial voice", lambda document: add_take(document, names, at_s)
+                "a take of the guide vocal", lambda document: add_take(document, names, at_s)
             )
 
         self._tasks.run(TASK, keep, kept, self._failed, lane=Lane.READING)

@@ -43,13 +43,13 @@ class BassLine(QWidget):
         more = f" and {plural(len(about) - 3, 'more chord')}" if len(about) > 3 else ""
         roots = roots_layer(loop)
         why = f"{roots.name} plays roots" if roots else "no layer plays it"
-        self.words.setText(f"The bass voice of {names}{more} is not heard: {why}.")
+        self.words.setText(f"The bass voice of {names}{more} does not play: {why}.")
         self.words.setToolTip(plain_tip(self.words.text()))
         self.help.setText(f"Let {roots.name} play it" if roots else "Add a bass that plays it")
         self.help.setToolTip(
-            "Its lens takes the lowest voice instead of the root"
+            "Its lens plays the lowest voice instead of the root"
             if roots
-            else f"A layer with {BASS_SOUND}, looking at the lowest voice"
+            else f"A layer with {BASS_SOUND}, that plays the lowest voice"
         )
 
     def _mend(self) -> None:

@@ -63,7 +63,7 @@ class ChordInspector(Inspector):
             part.setVisible(bool(selection.chord_id))
         if not selection.chord_id:
             self.title.setText("No chord")
-            self.under.setText("Press a chord under Next chord, or type a row of chords.")
+            self.under.setText("Click a chord under Next chord, or type a progression.")
             return
         chord = loop.chord(selection.chord_id)
         reading = chord.read(loop.key)

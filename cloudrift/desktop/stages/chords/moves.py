@@ -147,7 +147,7 @@ class Moves:
         if selection.voice >= 0:
             chord_id, voice = selection.chord_id, selection.voice
             self.apply(
-                "take a voice out", lambda loop: chord_edits.remove_voice(loop, chord_id, voice)
+                "delete a voice", lambda loop: chord_edits.remove_voice(loop, chord_id, voice)
             )
             return
         order = [c.id for c in self.session.loop.chords]
@@ -183,7 +183,7 @@ class Moves:
         selection = self.session.selection
         if selection.voice >= 0:
             self.apply(
-                "half-step rub",
+                "half-step clash",
                 lambda loop: chord_edits.add_rub(loop, selection.chord_id, selection.voice),
             )
 
@@ -222,4 +222,4 @@ class Moves:
         ids = chord_time.every_second(self.session.loop)
         loop = self.session.loop
         ticks = 0 if ids and all(loop.chord(i).late_ticks for i in ids) else self.grid.step
-        self.apply("every second one late", lambda p: chord_time.set_late(p, ids, ticks))
+        self.apply("every other one late", lambda p: chord_time.set_late(p, ids, ticks))

@@ -183,8 +183,8 @@ class NextChords(QWidget):
         self._low = False  # whether there is room for one row only
         self._row = 0  # which of the two that is
         self.hint = Elided(size=11, name="soft")
-        self.counts = ChoiceRow(COUNTS, columns=4, name="Notes a chord", even=False)
-        self.outsides = ChoiceRow(OUTSIDES, columns=3, name="From outside", even=False)
+        self.counts = ChoiceRow(COUNTS, columns=4, name="Notes per chord", even=False)
+        self.outsides = ChoiceRow(OUTSIDES, columns=3, name="Borrowed from", even=False)
         for row in (self.counts, self.outsides):
             for key, _ in COUNTS if row is self.counts else OUTSIDES:
                 row.button(key).setProperty("fit", "small")
@@ -263,11 +263,11 @@ class NextChords(QWidget):
         out = left_out(loop, loop.striker)
         hear = "rest: hear it" + (f" without {' and '.join(out)}" if out else "")
         if not chord_id:
-            return f"press one to begin with it · {hear}"
+            return f"click one to start with it · {hear}"
         name = loop.chord(chord_id).read(loop.key).text
         if self.has_room:
-            return f"press: after {name} · Shift: in its place · {hear}"
-        return f"press: in place of {name} · Shift: after it · {hear}"
+            return f"click: after {name} · Shift: in its place · {hear}"
+        return f"click: in place of {name} · Shift: after it · {hear}"
 
     # --- what is done -------------------------------------------------------------------------
 

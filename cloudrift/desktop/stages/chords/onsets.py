@@ -33,10 +33,10 @@ class Onsets(InTime):
         super().__init__(moves, HEIGHT)
         self._drag: tuple[str, float] | None = None
         self._moved = False
-        self.setAccessibleName("Onsets: where the chords are struck")
+        self.setAccessibleName("Onsets: where the chords are played")
         self.setToolTip(
-            "Press to strike the chord there too, or no longer; drag its first stroke "
-            "to the right to make it late"
+            "Click to play the chord there too, or not; drag its first onset to the right to make "
+            "it late"
         )
         moves.grid.changed.append(self.update)
 

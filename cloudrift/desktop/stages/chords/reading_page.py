@@ -20,10 +20,10 @@ COUNTED = {0: "root", 1: "lowered 9th", 2: "9th", 3: "minor 3rd", 4: "major 3rd"
            6: "lowered 5th", 7: "5th", 8: "raised 5th", 9: "6th", 10: "minor 7th",
            11: "major 7th"}  # fmt: skip
 COLOUR_WORDS = {
-    "rest": "rest: it is home",
-    "lift": "lift: major and in the key",
-    "tension": "tension: it wants to go on",
-    "open": "open: it leaves the way free",
+    "rest": "rest: home",
+    "lift": "lift: major, in the key",
+    "tension": "tension: it wants to resolve",
+    "open": "open: it could go anywhere",
 }
 
 
@@ -85,11 +85,11 @@ class ReadingPage(Page):
                     pretty(name),
                     partial(self._mean, root),
                     name="link",
-                    tip="Mean this one: its root is what the root lens plays",
+                    tip="Read it as this: the roots lens plays its root",
                 )
             )
         if not reading.alternatives:
-            self._others.addWidget(label("nothing else as plainly", size=11.5, name="soft"))
+            self._others.addWidget(label("no other clear reading", size=11.5, name="soft"))
         if chord.root != reading.root:
             plays = loop.key.spell_pitch(chord.root + 36).rstrip("-0123456789")
             self._others.addWidget(label(f"roots play {plays}", size=11.5, name="soft"))

@@ -20,13 +20,13 @@ LENGTHS = ((0.5, "½ bar"), (1, "1 bar"), (2, "2 bars"), (4, "4 bars"))
 REPEATS = ((0, "once"), *((NOTE_VALUES[v], v) for v in ("1/2", "1/4", "1/8", "1/16")))
 GATE = Field(
     name="gate",
-    label="Held",
+    label="Gate",
     default=100,
     unit="%",
     low=5,
     high=100,
     step=1,
-    hint="share of each stroke; little is staccato",
+    hint="share of each onset; low is staccato",
 )
 
 
@@ -41,15 +41,15 @@ class RhythmPage(Page):
         self.late = toggle(
             "Late by 1/8 triplet",
             lambda _on: moves.late(),
-            "Strike it a grid step late, or on time (L)",
+            "Play it a grid step late, or on time (L)",
         )
         self.every_second = small(
-            "Every second one late",
+            "Every other one late",
             moves.every_second_late,
-            "The second chord, the fourth and so on: late, or on time again",
+            "Every other chord late, or on time again",
         )
         self.late_words = label("", size=11.5, name="soft")
-        self.repeats = ChoiceRow(REPEATS, columns=5, name="Struck")
+        self.repeats = ChoiceRow(REPEATS, columns=5, name="Onsets")
         self.repeats.chosen.connect(self._put_repeat)
         self.gate = FieldWidget(GATE, 100.0)
         self.gate.edited.connect(self._put_gate)
@@ -59,15 +59,16 @@ class RhythmPage(Page):
             row([small("Shorter", partial(moves.end, -1), "End a grid step earlier (Ctrl+←)"),
                  small("Longer", partial(moves.end, 1), "End a grid step later (Ctrl+→)")]),
             heading("Late"), self.late_words, self.late, self.every_second,
-            heading("Struck every"), self.repeats, self.gate,
+            heading("Repeat every"), self.repeats, self.gate,
             heading("Ties"),
-            row([small("Tie into held", self._tie, "One stroke each; what stays rings on (Y)"),
-                 small("Untie", self._untie, "Strike every voice anew")]),
+            row([small("Tie into held", self._tie, "One onset each; common tones ring on (Y)"),
+                 small("Untie", self._untie, "Play every voice again")]),
             heading("From this chord"),
-            row([small("Copy behind", self._copy, "Its copy behind it, to be changed"),
+            row([small("Duplicate", self._copy, "Duplicate it after itself"),
                  small("Passing notes", self._passing,
-                       "Half steps that lead to the next chord, in its last grid step")]),
-            row([small("Start the loop here", self._start_from, "Turn the row: this chord first")]),
+                       "Half steps into the next chord, in the last grid step")]),
+            row([small("Start the loop here", self._start_from, "Rotate the progression: this "
+                                                                "chord first")]),
         )  # fmt: skip
 
     def _put_length(self, bars: float) -> None:
@@ -99,7 +100,7 @@ class RhythmPage(Page):
         self.moves.apply("untie chords", lambda loop: chord_edits.untie(loop, ids))
 
     def _copy(self) -> None:
-        self._made("copy a chord", chord_time.copy_chord)
+        self._made("duplicate a chord", chord_time.copy_chord)
 
     def _passing(self) -> None:
         ticks = max(self.moves.grid.ticks, NOTE_VALUES["1/16"])
@@ -115,7 +116,7 @@ class RhythmPage(Page):
     def _start_from(self) -> None:
         chord_id = self.session.selection.chord_id
         self.moves.apply(
-            "start from another chord", lambda loop: progression.start_from(loop, chord_id)
+            "rotate the progression", lambda loop: progression.start_from(loop, chord_id)
         )
 
     def show_chord(self, chord: Chord) -> None:

@@ -21,7 +21,7 @@ from cloudrift.style import Card, draw_chords, house_cards, way_of_voicing
 from cloudrift.theory.pitch import pretty
 from cloudrift.theory.symbols import parse_progression
 
-EXAMPLE = "Type a row: i VI iv7 V7,  4 2 3,  or Dm9 G13 | Cmaj7"
+EXAMPLE = "Type a progression: i VI iv7 V7,  4 2 3,  or Dm9 G13 | Cmaj7"
 
 
 class RowBar(QWidget):
@@ -38,23 +38,23 @@ class RowBar(QWidget):
         self._draw = 0
         self.typed = QLineEdit()
         self.typed.setPlaceholderText(EXAMPLE)
-        self.typed.setAccessibleName("Row of chords: degrees, numbers or names")
+        self.typed.setAccessibleName("Progression: degrees, numbers or names")
         self.typed.setToolTip(
-            "Degrees (i VI7 bII V7/iv), numbers of the scale, or names; bar "
-            "lines share a bar, % repeats. Enter puts the row down."
+            "Degrees (i VI7 bII V7/iv), scale numbers or names; chords between bar lines share a "
+            "bar, % repeats. Enter replaces the progression."
         )
         self.typed.setClearButtonEnabled(True)
         self.typed.returnPressed.connect(self.put_typed)
-        self.put = button("Put", self.put_typed, tip="Put the row in the place of what is there")
-        self.draw = button("Draw", self.draw_row, tip="Draw a row from the style card's grammar")
-        self.more = QPushButton("Row")
-        self.more.setToolTip("Typical rows of the style, MIDI files, copies, mirror")
+        self.put = button("Replace", self.put_typed, tip="Replace the progression with this one")
+        self.draw = button(
+            "Suggest", self.draw_row, tip="Suggest a progression from the style card"
+        )
+        self.more = QPushButton("Progression")
+        self.more.setToolTip("Typical progressions, MIDI files, duplicate, mirror")
         self.menu = QMenu(self.more)
         self.menu.aboutToShow.connect(self._fill_menu)
         self.more.setMenu(self.menu)
-        self.play_in = button(
-            "Play in", self.keys_wanted.emit, tip="Play chords in against a click"
-        )
+        self.play_in = button("Play in", self.keys_wanted.emit, tip="Record chords to a click")
         self.grid = GridChoice(moves.grid)
         self.typed.setMinimumWidth(180)
         line = Flow(self, spacing=6)
@@ -71,7 +71,7 @@ class RowBar(QWidget):
     def put_typed(self) -> None:
         """Put down what is typed; what is no chord is said, and nothing changes."""
         text = self.typed.text()
-        if self._put("type a row", lambda loop: _typed(loop, text)):
+        if self._put("type a progression", lambda loop: _typed(loop, text)):
             self.typed.clear()
 
     def _put(self, what: str, edit: Callable[[Loop], Loop]) -> bool:
@@ -83,20 +83,20 @@ class RowBar(QWidget):
         return done
 
     def _put_row(self, row: str) -> None:
-        self._put("a row from the shelf", lambda loop: _typed(loop, row))
+        self._put("use a saved progression", lambda loop: _typed(loop, row))
 
     def draw_row(self) -> None:
         """Draw another row from the card's grammar."""
         self._draw = self._draw % MAX_DRAW + 1
         card, draw = self._card, self._draw
-        self.draw.setText(f"Draw {draw}")
+        self.draw.setText(f"Variation {draw}")
         self._put(
-            f"draw {draw} from {card.name}",
+            f"variation {draw} from {card.name}",
             lambda loop: progression.put_chords(loop, draw_chords(card, loop, draw)),
         )
 
     def _copy_block(self) -> bool:
-        last = self._session.make("copy the block", progression.copy_block)
+        last = self._session.make("duplicate the progression", progression.copy_block)
         if last:
             self._session.select(chord_id=last)
         return last is not None
@@ -111,7 +111,7 @@ class RowBar(QWidget):
         self._draw = self._draw % MAX_DRAW + 1
         end = ends[self._draw % len(ends)]
         tones = parse_progression(end, loop.key)[0].tones
-        self._moves.apply("vary the end", lambda p: set_tones(p, chord_id, tones))
+        self._moves.apply("vary the ending", lambda p: set_tones(p, chord_id, tones))
 
     def choose_midi(self) -> None:
         """Ask for a MIDI file."""
@@ -130,11 +130,9 @@ class RowBar(QWidget):
                 self._add(f"{name}\t{pretty(row)}", partial(self._put_row, row))
         self._add_kept()
         menu.addSeparator()
-        self._add("Copy the block behind itself", self._copy_block)
-        self._add("Copy it with another end", self._vary_end)
-        self._add(
-            "Mirror: backwards behind itself", lambda: self._put("mirror", progression.mirror)
-        )
+        self._add("Duplicate", self._copy_block)
+        self._add("Duplicate with another ending", self._vary_end)
+        self._add("Mirror: append it reversed", lambda: self._put("mirror", progression.mirror))
         menu.addSeparator()
         self._add("Chords from a MIDI file…", self.choose_midi)
 
@@ -147,13 +145,13 @@ class RowBar(QWidget):
             more = " …" if len(row.loop.chords) > 8 else ""
             self._add(
                 f"{row.name}\t{chords}{more}".replace("&", "&&"),
-                partial(self._put, "a row of your own", partial(_taken, row.loop)),
+                partial(self._put, "a saved progression", partial(_taken, row.loop)),
             )
         for words in wrong:
             self._session.say(words)
-        self._add("Put this row on the shelf…", self.keep_wanted.emit)
+        self._add("Save this progression…", self.keep_wanted.emit)
         if rows:
-            menu = self.menu.addMenu("Take one off the shelf")
+            menu = self.menu.addMenu("Delete a saved progression")
             assert menu is not None
             for row in rows:
                 action = menu.addAction(row.name.replace("&", "&&"))

@@ -80,12 +80,12 @@ class ChordsStage(QWidget):
         """What can be done here, for the menus."""
         return (
             Command(
-                "&Type a row of chords", lambda it: it.row_bar.typed.setFocus(), "Ctrl+R", goes=True
+                "&Type a progression", lambda it: it.row_bar.typed.setFocus(), "Ctrl+R", goes=True
             ),
-            Command("&Draw a row from the style card", lambda it: it.row_bar.draw_row(), "Ctrl+D"),
+            Command("&Suggest a progression", lambda it: it.row_bar.draw_row(), "Ctrl+D"),
             Command("Chords from a &MIDI file…", lambda it: it.row_bar.choose_midi(), "Ctrl+M"),
             Command("&Nearest voicing for all", lambda it: it.inspector.all_nearest()),
-            Command("&Every second one late", lambda it: it.moves.every_second_late()),
+            Command("&Every other one late", lambda it: it.moves.every_second_late()),
         )
 
     def focus_first(self) -> None:

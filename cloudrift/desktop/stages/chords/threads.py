@@ -40,12 +40,12 @@ MIN_RANGE = 12
 LEAST_PX = 220  # of height: voices can still be told apart, and taken hold of
 HINT = (
     "Drag a voice by scale steps, with Shift by semitones; its ends change the chord's length, on "
-    "the grid (Shift: half of it, Alt: off it).\n"
-    "Ctrl-drag pulls a new voice out, a drag into the note names takes it away.\n"
-    "Drag between the voices to move the whole chord; double-click adds a voice there.\n"
-    "Keys: ← → chord, Page Up/Down voice, ↑ ↓ move, Ctrl+↑ ↓ octave, Insert, Delete, "
-    "1 to 7 a degree in its place,\nM mute, Y tie, T through all, L late, R rub, "
-    "Ctrl+← → length, + − 0 zoom, Enter hear."
+    "the grid (Shift: half the grid, Alt: no grid).\nCtrl-drag pulls out a new voice, a drag into "
+    "the note names deletes it.\nDrag between the voices to move the whole chord; double-click "
+    "adds a voice there.\nKeys: ← → chord, Page Up/Down voice, ↑ ↓ move, Ctrl+↑ ↓ octave, Insert, "
+    "Delete, 1 to 7 replace with that degree,\nM mute, Y tie, T through all, L late, R half-step "
+    "clash, "
+    "Ctrl+← → length, + − 0 zoom, Enter play."
 )
 
 
@@ -254,7 +254,7 @@ class Threads(QWidget):
         if drag.out and self._session.selection.voice >= 0:
             voice = self._session.selection.voice
             self._session.apply(
-                "take a voice out",
+                "delete a voice",
                 lambda loop: chord_edits.remove_voice(loop, drag.chord_id, voice),
                 merge=f"drag voice {drag.chord_id}",
             )
@@ -304,8 +304,8 @@ class Threads(QWidget):
             ("Mute or unmute\tM", moves.mute),
             ("Tie or untie\tY", moves.tie),
             ("In all chords\tT", moves.through),
-            ("Half-step rub\tR", moves.rub),
-            ("Take out\tDel", moves.remove),
+            ("Half-step clash\tR", moves.rub),
+            ("Delete\tDel", moves.remove),
         )
         chord_acts = (
             ("Add a voice\tIns", moves.add_voice),
@@ -435,5 +435,5 @@ class Threads(QWidget):
 
 
 EMPTY = (
-    "No chords yet.\nPress a chord below to put it first, or type a row above, as in  i VI iv7 V7"
+    "No chords yet.\nClick a chord below to start, or type a progression above, e.g.  i VI iv7 V7"
 )

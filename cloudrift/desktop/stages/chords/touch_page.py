@@ -32,11 +32,11 @@ class TouchPage(Page):
             self.draw,
             row(
                 [
-                    small("Re-roll touch", self._reroll, "Another draw"),
+                    small("Re-roll touch", self._reroll, "Another variation"),
                     small("Straight", self._straight, "No roll, no drift, no spread"),
                 ]
             ),
-            row([small("As its layer", self._as_layer, "Give up its own touch")]),
+            row([small("Same as its layer", self._as_layer, "Drop its own touch")]),
         )
 
     def _put(self, one: Described, value: Value) -> None:
@@ -70,6 +70,6 @@ class TouchPage(Page):
         striker = loop.striker
         layer = striker.name if striker else "its layer"
         self.whose.setText(
-            "its own" if chord.touch is not None else f"as {layer}; a change makes it its own"
+            "its own" if chord.touch is not None else f"same as {layer}; a change makes it its own"
         )
-        self.draw.setText(f"draw {touch.draw}")
+        self.draw.setText(f"variation {touch.draw}")

@@ -40,10 +40,10 @@ REGISTER = Field(
     name="register",
     label="Middle",
     default="D4",
-    hint="inversions come as near as they can",
+    hint="inversions come as near as possible",
     choices=tuple(Key("C", "major").spell_pitch(p) for p in range(REGISTER_LOW, REGISTER_HIGH + 1)),
 )
-BASSES = ((0, "none"), (1, "1 oct"), (2, "2 oct"), ("hold", "hold"))
+BASSES = ((0, "none"), (1, "1 oct"), (2, "2 oct"), ("pedal", "pedal"))
 
 
 class VoicePage(Page):
@@ -65,14 +65,15 @@ class VoicePage(Page):
             lambda s: self._each("spacing", lambda p, i: chord_edits.set_spacing(p, i, s))
         )
         self.bass = ChoiceRow(BASSES, columns=4, name="Bass note below")
-        self.bass.button("hold").setToolTip(
-            "Hold the first selected chord's bass under all selected ones (Shift+→ selects more)"
+        self.bass.button("pedal").setToolTip(
+            "Hold the first selected chord's bass as a pedal under all selected ones (Shift+→ "
+            "selects more)"
         )
         self.bass.chosen.connect(self._put_bass)
         self.top_root = toggle(
             "Root on top",
             lambda on: self._each("root on top", lambda p, i: chord_edits.set_top_root(p, i, on)),
-            "Let the root ring once more on top",
+            "Double the root on top",
         )
         self.range = heading("Register")
         self.register = FieldWidget(REGISTER, REGISTER.default)
@@ -82,13 +83,14 @@ class VoicePage(Page):
         self.voice_row = self._voice_row()
         self.put(
             heading("Third"), self.third,
-            heading("Further notes"), row(self.extensions.values()),
+            heading("Extensions"), row(self.extensions.values()),
             heading("Lowest voice"), self.lowest,
             heading("Spacing"), self.spacing,
             heading("Bass note below"), self.bass,
             self.range, self.register, self._register_row(),
-            row([self.top_root, small("Nearest", self._nearest, "Move least from the chord before"),
-                 small("All nearest", self.all_nearest, "Every chord nearest to the one before")]),
+            row([self.top_root, small("Nearest", self._nearest, "Smallest moves from the chord "
+                                                                "before"),
+                 small("All nearest", self.all_nearest, "Smallest moves for every chord")]),
             self.voice_name, self.voice_row,
         )  # fmt: skip
 
@@ -103,18 +105,18 @@ class VoicePage(Page):
         return row(
             [
                 small("−1 oct", partial(shift, -OCTAVE), "An octave down"),
-                small("Invert ↓", partial(turn, False), "The top voice goes below"),
-                small("Invert ↑", partial(turn, True), "The lowest voice goes above"),
+                small("Invert ↓", partial(turn, False), "Move the top voice below"),
+                small("Invert ↑", partial(turn, True), "Move the lowest voice above"),
                 small("+1 oct", partial(shift, OCTAVE), "An octave up"),
             ]
         )
 
     def _voice_row(self) -> QWidget:
         moves = self.moves
-        self.mute = toggle("Mute", lambda _on: moves.mute(), "Silence it without taking it out (M)")
+        self.mute = toggle("Mute", lambda _on: moves.mute(), "Mute it without deleting it (M)")
         self.tie = toggle("Tie", lambda _on: moves.tie(), "Ring on from the chord before (Y)")
-        self.through = toggle("Through", lambda _on: moves.through(), "Move it in all chords (T)")
-        rub = small("Rub", moves.rub, "Set a half step against it (R)")
+        self.through = toggle("Through", lambda _on: moves.through(), "Select it in all chords (T)")
+        rub = small("Clash", moves.rub, "Add a voice a half step from it (R)")
 
         def octave(by: int) -> None:
             moves.voice(semitones=by * OCTAVE)
@@ -131,7 +133,7 @@ class VoicePage(Page):
                     small("−1 oct", partial(octave, -1)),
                     small("+1 oct", partial(octave, 1)),
                     small("Add", moves.add_voice, "Add a voice above (Insert)"),
-                    small("Out", moves.remove, "Take it out (Delete)"),
+                    small("Delete", moves.remove, "Delete it (Delete)"),
                 ]
             ),
         )
@@ -146,7 +148,7 @@ class VoicePage(Page):
 
     def _extend(self, extension: Extension, on: bool) -> None:
         self._each(
-            f"{extension} {'added' if on else 'taken away'}",
+            f"{extension} {'added' if on else 'removed'}",
             lambda p, i: chord_edits.set_extension(p, i, extension, on),
         )
 
@@ -167,9 +169,9 @@ class VoicePage(Page):
         self._each("lowest voice", edit)
 
     def _put_bass(self, choice: object) -> None:
-        if choice == "hold":
+        if choice == "pedal":
             ids = self.moves.ids
-            self.moves.apply("hold the bass", lambda loop: chord_edits.hold_bass(loop, ids))
+            self.moves.apply("bass pedal", lambda loop: chord_edits.hold_bass(loop, ids))
             self.refresh()
         else:
             octaves = int(str(choice))
@@ -205,7 +207,7 @@ class VoicePage(Page):
         self.spacing.show_choice(build.spacing)
         self.bass.show_choice(build.bass)
         self.top_root.setChecked(build.top_root)
-        own = "" if build.spacing != "own" else " · set out by hand"
+        own = "" if build.spacing != "own" else " · voiced by hand"
         low, high = key.spell_pitch(body[0]), key.spell_pitch(body[-1])
         self.range.setText(f"Register: {low} to {high}{own}")
         near = min(max(round(build.register), REGISTER_LOW), REGISTER_HIGH)
@@ -217,7 +219,7 @@ class VoicePage(Page):
         on = 0 <= selection.voice < len(chord.voices)
         self.voice_row.setEnabled(on)
         if not on:
-            self.voice_name.setText("Voice: press one in the threads")
+            self.voice_name.setText("Voice: click one in the threads")
             for one in (self.mute, self.tie, self.through):
                 one.setChecked(False)
             return

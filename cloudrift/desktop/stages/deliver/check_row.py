@@ -46,7 +46,7 @@ class CheckRow(QWidget):
         self.change = QPushButton()
         self.change.setMaximumWidth(CHANGE_PX)
         self.change.clicked.connect(self._make)
-        Trying(self.change, session, self._edit, f"with {found.check.label.lower()} put right")
+        Trying(self.change, session, self._edit, f"with {found.check.label.lower()} corrected")
         words = vertical(spacing=1)
         fill(words, self.measured, self.asked)
         line = horizontal(self, (2, 5, 2, 5), 8)
@@ -71,7 +71,7 @@ class CheckRow(QWidget):
         where = f", {finding.where}" if finding.where else ""
         measured = finding.measured + where
         self.measured.setText(measured[:1].upper() + measured[1:])
-        self.asked.setText(f"Asked: {check.about}")
+        self.asked.setText(f"Wanted: {check.about}")
         change = finding.change
         self.elsewhere.setVisible(self._goes and change is None and found.severity != "fine")
         self.change.setVisible(change is not None)
@@ -80,7 +80,7 @@ class CheckRow(QWidget):
             room = CHANGE_PX - 24
             cut = self.change.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room)
             self.change.setText(cut.replace("&", "&&"))
-            self.change.setToolTip(f"{text}. Rest here to hear it, press to make it")
+            self.change.setToolTip(f"{text}. Rest to hear it, click to apply it")
             self.change.setAccessibleName(f"{check.label}: {text}")
         self.setAccessibleName(f"{check.label}, {sign}: {measured}")
 

@@ -27,12 +27,12 @@ class ChecksPage(QWidget):
         self.rows: dict[str, CheckRow] = {}
         self.title = label("Checks", size=14, weight=SEMI)
         self.says = label("", size=12, name="soft", wrap=True)
-        self.all = QCheckBox("Show what is fine, too")
+        self.all = QCheckBox("Show passed checks")
         self.all.toggled.connect(lambda _on: self._show())
         self.inspector = Inspector()
         self.inspector.title.setText("Checks")
         self.inspector.under.setText(
-            "Each is measured on what would be written, and measured again after each edit."
+            "Each check measures the files as they would be exported, again after every edit."
         )
         self.counts = label("", size=12.5, wrap=True)
         fill(self.inspector.body, self.counts, self.all, 1)
@@ -57,7 +57,7 @@ class ChecksPage(QWidget):
         self.says.setText(
             checking.problem
             or state
-            or f"{plural(fine, 'check')} fine; each was measured on what would be written"
+            or f"{plural(fine, 'check')} passed; measured on the files as they would be exported"
         )
         counts = [(level, sum(one.severity == level for one in found)) for level in SEVERITIES]
         self.counts.setText("\n".join(f"{count} {level}" for level, count in counts if count))
@@ -68,9 +68,7 @@ class ChecksPage(QWidget):
             for row in self.rows.values():
                 self._list.addWidget(row)
             if found and not shown:
-                self._list.addWidget(
-                    label("Nothing stands in the way of handing it over.", size=13, name="good")
-                )
+                self._list.addWidget(label("Ready to deliver.", size=13, name="good"))
             self._list.addStretch(1)
             return
         for one in shown:

@@ -83,16 +83,16 @@ class DemoPage(QWidget):
         self.picture = DemoPicture()
         self.draw = FieldWidget(DRAW, 1.0)
         self.order = button(
-            "Draw an order",
+            "Suggest an order",
             self._draw,
-            tip="Everything first, then broken down, then each layer alone",
+            tip="Everything first, then a breakdown, then each layer alone",
         )
         self.cross = FieldWidget(CROSS, demos.CROSS_S)
         self.tag = ChoiceBox("Tag")
         self.tag_db, self.tag_every = FieldWidget(TAG_DB, demos.TAG_DB), FieldWidget(EVERY, 4.0)
-        self.hear = button("Hear it", self._hear_or_leave, name="strong")
+        self.hear = button("Play it", self._hear_or_leave, name="strong")
         self.write = button(
-            "To the files…", self.files_wanted.emit, tip="Tick the demo file among what is written"
+            "To the files…", self.files_wanted.emit, tip="Select the demo file for export"
         )
         self.bar = progress_bar()
         self.name = QLineEdit()
@@ -131,7 +131,7 @@ class DemoPage(QWidget):
             self.name,
             heading("Length"),
             self.turns,
-            heading("Layers that are heard"),
+            heading("Layers that play"),
             self._layers,
         )
         inside.addWidget(row((self.earlier, self.later, self.remove)))
@@ -188,13 +188,13 @@ class DemoPage(QWidget):
             made = draw_demo(loop, draw)
             return replace(before, parts=made.parts, draw=draw)
 
-        self.change(f"order of the demo file, draw {draw}", edit)
+        self.change(f"order of the demo file, variation {draw}", edit)
 
     def _set(self, field: str, value: object) -> None:
         words = {
             "cross_s": "cross-fade",
             "tag_db": "level of the tag",
-            "tag_every": "how often a tag",
+            "tag_every": "how often the tag plays",
         }
         self.change(
             words.get(field, field),
@@ -263,7 +263,7 @@ class DemoPage(QWidget):
 
     def _show_heard(self) -> None:
         heard = self.heard
-        self.hear.setText("Stop" if heard.busy else "Hear the loop" if heard.on else "Hear it")
+        self.hear.setText("Stop" if heard.busy else "Play the loop" if heard.on else "Play it")
         self.bar.setVisible(heard.busy)
         self.bar.setRange(0, 1000)
         if heard.on and self.isVisible():
@@ -300,7 +300,7 @@ class DemoPage(QWidget):
             widget.setEnabled(there)
         self.tag_db.setVisible(bool(demo.tag))
         self.tag_every.setVisible(bool(demo.tag))
-        self.order.setText("Draw another order" if there else "Draw an order")
+        self.order.setText("Suggest another order" if there else "Suggest an order")
         self._show_picture()
         self._show_part()
 
@@ -325,7 +325,7 @@ class DemoPage(QWidget):
         self._chosen.setVisible(part is not None)
         self.inspector.title.setText(part.name if part else "No part")
         self.inspector.under.setText(
-            "What is heard in this part of the demo file, and how long." if part
+            "What plays in this part of the demo file, and for how long." if part
             else "Suggest an order, or add a part."
         )  # fmt: skip
         if part is None:

@@ -20,8 +20,8 @@ TOP, FOOT, SIDE = 24.0, 22.0, 14.0
 COLUMNS = 160
 NARROW_PX, TIME_PX = 46.0, 64.0
 EMPTY = (
-    "No order yet: draw one, or add parts by hand. Everything is heard first, then it is "
-    "broken down, then each layer by itself."
+    "No order yet: suggest one, or add parts by hand. Usually everything plays first, then a "
+    "breakdown, then each layer alone."
 )
 
 
@@ -69,7 +69,7 @@ class DemoPicture(Keyed):
         self._share: float | None = None
         self.setMinimumHeight(150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip("Press a part to choose it and hear it; arrows choose, Enter hears")
+        self.setToolTip("Click a part to select and play it; arrows select, Enter plays")
 
     def show_columns(self, columns: Sequence[Column], seconds: float, at: int) -> None:
         """Show parts, how long all of them are, and which is chosen."""

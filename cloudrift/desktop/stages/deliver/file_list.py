@@ -22,7 +22,7 @@ from cloudrift.loop.edits.arranging.section_loops import seconds_of
 from cloudrift.loop.model.document import Document
 from cloudrift.render.engine.engine import Engine
 
-MEASURING, MEASURE_MS = "a file that would be written", 250
+MEASURING, MEASURE_MS = "a file to export", 250
 LONG = ("arrangement", "demo", "long", "prints", "pieces", "sounds")  # not made to be measured
 Drop = Callable[[str, Path, Callable[[list[Path] | None], None]], None]
 
@@ -69,7 +69,7 @@ class FileList(QWidget):
             self.rows.append(row)
             self._lines.addWidget(row)
         if not todo:
-            words = problem or "This loop has nothing of what is asked for."
+            words = problem or "This loop has none of the selected parts."
             self._lines.addWidget(
                 label(words[:1].upper() + words[1:], size=12.5, name="soft", wrap=True)
             )

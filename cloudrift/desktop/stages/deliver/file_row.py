@@ -66,9 +66,9 @@ class FileRow(QAbstractButton):
         self.setFixedHeight(HIGH)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        hear = "Press to hear it. " if parcel.sound is not None else ""
+        hear = "Click to hear it. " if parcel.sound is not None else ""
         self.setToolTip(f"{parcel.name}\n{parcel.what}\n{hear}Drag it into a folder or another "
-                        "program: it is made when it is dropped")  # fmt: skip
+                        "program: it is rendered on drop")  # fmt: skip
         self._name_for_readers()
 
     def show_facts(self, facts: FileFacts, says: str) -> None:

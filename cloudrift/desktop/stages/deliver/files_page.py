@@ -42,7 +42,7 @@ from cloudrift.ground.words import number, plural
 from cloudrift.loop.edits.bed import beds
 from cloudrift.render.plan.plan import passes_of
 
-OWN_CHOICE = "Chosen by hand"
+OWN_CHOICE = "Custom"
 USUAL = "Loop and stems"
 HIGH_PEAK_DBTP = -0.1
 LEFT_PX = 304
@@ -75,23 +75,21 @@ class FilesPage(QWidget):
         self.bits = ChoiceRow(BITS, columns=3, name="Bits")
         self.rate = ChoiceRow(RATES, columns=3, name="Rate")
         self.target = ChoiceRow(TARGETS, columns=4, name="Loudness in LUFS")
-        self.preset = ChoiceBox("Parts under one name", [OWN_CHOICE, *PRESETS])
+        self.preset = ChoiceBox("Preset of parts", [OWN_CHOICE, *PRESETS])
         asked = [one for one in wishes.parts if one in PARTS] or PRESETS[USUAL]
         self.parts = {one.name: QCheckBox(one.label) for one in PARTS.values()}
         for name, box in self.parts.items():
             box.setToolTip(PARTS[name].about)
             box.setChecked(name in asked)
-        self.bed_on = button(
-            "The groove bed is off: turn it on to write it", self._turn_bed_on, name="link"
-        )
-        self.once = QCheckBox("Each as one pass with its tail, no loops")
+        self.bed_on = button("Turn the groove bed on", self._turn_bed_on, name="link")
+        self.once = QCheckBox("One pass with its tail instead of loops")
         self.names = QLineEdit(wishes.names or PATTERN)
         self.names.setMaxLength(MOST_PATTERN)
         self.names.setFont(figure_font(11.5))
         self.names.setAccessibleName("Pattern of names")
-        self.names.setToolTip("In braces: " + ", ".join(FIELDS))
+        self.names.setToolTip("Fields in braces: " + ", ".join(FIELDS))
         self.example = label("", size=11.5, name="soft", wrap=True)
-        self.write = QPushButton("Write")
+        self.write = QPushButton("Export")
         self.write.setObjectName("strong")
         self.cancel = button("Cancel", lambda: tasks.cancel("deliver"))
         self.cancel.hide()
@@ -126,8 +124,8 @@ class FilesPage(QWidget):
         outer.addLayout(foot)
         middle = panel()
         column = vertical(middle, (14, 12, 6, 10))
-        hint = label("Press one to hear it; drag it out to have it.", size=11.5, name="soft")
-        fill(column, label("What will be written", size=14, weight=SEMI), hint, self.numbered)
+        hint = label("Click one to hear it; drag it out to export it.", size=11.5, name="soft")
+        fill(column, label("Files to export", size=14, weight=SEMI), hint, self.numbered)
         self.list.setContentsMargins(0, 4, 8, 0)
         column.addWidget(scrolling(self.list), 1)
         row = horizontal(self, FLUSH, 8)
@@ -141,7 +139,7 @@ class FilesPage(QWidget):
             self.format,
             self.bits,
             self.rate,
-            heading("Loudness in LUFS, by one gain for all"),
+            heading("Target loudness in LUFS, one gain for all"),
             self.target,
             heading("Names"),
             self.names,
@@ -204,7 +202,7 @@ class FilesPage(QWidget):
                 box.setChecked(name in parts)
 
     def _browse(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Where to write", self.folder.text())
+        chosen = QFileDialog.getExistingDirectory(self, "Folder to export to", self.folder.text())
         if chosen:
             self.folder.setText(chosen)
 
@@ -247,13 +245,13 @@ class FilesPage(QWidget):
         plain = parcels(document, order) if order and number_ > 1 else todo  # as called elsewhere
         self.numbered.setVisible(number_ > 1)
         self.numbered.setText(
-            f"Files of these names are in the folder already; these get the "
-            f"number {number_}, and nothing is overwritten."
+            f"Files of these names exist; the new ones get the number {number_}; nothing is "
+            "overwritten."
         )
         heard = bool(document.loop.heard())
         self.write.setEnabled(heard and bool(todo))
         self.write.setText(
-            f"Write {plural(len(todo), 'file')}" if heard else "No layer is heard: nothing to write"
+            f"Export {plural(len(todo), 'file')}" if heard else "No layer plays: nothing to export"
         )
         self.list.show_files(order, todo, plain, self.problem)
 
@@ -263,7 +261,7 @@ class FilesPage(QWidget):
         facts.title.setText(loop.sounding_key.text)
         seconds = loop.sounding_frames / loop.rate
         once = self.once.isChecked()
-        long = f"and its tail, {passes_of(loop) * seconds:.2f} s at most" if once else "each turn"
+        long = f"and its tail, {passes_of(loop) * seconds:.2f} s at most" if once else "each pass"
         facts.under.setText(
             f"{loop.sounding_tempo:.2f} BPM · {plural(loop.bars, 'bar')} · {seconds:.2f} s {long}"
         )
@@ -285,8 +283,8 @@ class FilesPage(QWidget):
             )
             if high and self._target is None:
                 text += (
-                    ": over full scale. 16 and 24 bit would clip, so writing asks what to "
-                    "do; or lower some layers."
+                    ": over full scale. 16 and 24 bit would clip, so exporting asks what to do; "
+                    "or lower some layers."
                 )
             said.append((text, "signal" if high else "good"))
         if said != self._said:
@@ -355,7 +353,7 @@ class FilesPage(QWidget):
 
     def _move(self, share: float, name: str) -> None:
         self.bar.setValue(round(1000 * share))
-        self.result.setText(f"Writing {name}" if name else "")
+        self.result.setText(f"Exporting {name}" if name else "")
 
     def _wrote(self, paths: list[Path], folder: Path, told: str) -> None:
         if (order := self.order) is not None:
@@ -367,15 +365,15 @@ class FilesPage(QWidget):
                 target_lufs=order.target_lufs,
                 names="" if order.pattern == PATTERN else order.pattern,
             )
-        self._end(f"Wrote {plural(len(paths), 'file')} to {folder}{told}", good=True)
+        self._end(f"Exported {plural(len(paths), 'file')} to {folder}{told}", good=True)
 
     def _ask_what_to_do(self, error: FullScaleError, order: Order) -> None:
         """Nothing is clipped without a word: what would be is turned down, or kept whole."""
         by = number(turn_down_db(error.over_db), ".1f")
         lower = f"Turn all down by {by} dB"
         floating = "Write 32-bit float WAV"
-        words = f"{in_a_sentence(str(error))}. Nothing has been written yet."
-        chosen = ask(self, "Over full scale", words, lower, floating, "Write nothing")
+        words = f"{in_a_sentence(str(error))}. Nothing has been exported yet."
+        chosen = ask(self, "Over full scale", words, lower, floating, "Cancel")
         if chosen == lower:
             self._write_order(replace(order, lower=True), f", all turned down by {by} dB")
         elif chosen == floating:
@@ -383,14 +381,14 @@ class FilesPage(QWidget):
                 replace(order, format_name="wav", bits=FLOATING), ", as 32-bit float WAV"
             )
         else:
-            self._end("Nothing was written. Lower some layers, or choose 32 bit.", good=False)
+            self._end("Nothing was exported. Lower some layers, or choose 32 bit.", good=False)
 
     def _fail(self, error: Exception, order: Order) -> None:
         if isinstance(error, FullScaleError):
             self._end("", good=False)
             self._ask_what_to_do(error, order)
         elif isinstance(error, Cancelled):
-            self._end("Stopped. Files that were finished stay in the folder.", good=False)
+            self._end("Stopped. Finished files stay in the folder.", good=False)
         else:
             self._end(str(error), good=False)
 

@@ -19,37 +19,33 @@ def facts_of_files(
     lines = []
     if alone:
         lines.append(
-            "You hear only some layers (hear is pressed); what is written is the "
-            "whole loop, without what is off or parked."
+            "Some layers are soloed; the export has the whole loop, without muted and off layers."
         )
     if stems:
         lines.append(
-            "The stems add up to the bare file, and that through the whole loop's "
-            "treatments is the loop."
+            "The stems add up to the bare file; that through the master chain is the loop."
         )
         if any(x.group for x in loop.heard()):
             lines.append(
-                "A group is one stem, behind its own treatments; its layers are "
-                "written as parts beside it."
+                "A group is one stem, after its own treatments; its layers are exported as parts "
+                "beside it."
             )
     if loop.sounding_key != loop.key or loop.sounding_tempo != loop.tempo:
         lines.append(
-            f"Written in {loop.key.text} at {loop.tempo:g} BPM. The treated loop is "
-            "named by what is heard; stems, their sum and MIDI by what is "
-            "written."
+            f"Written in {loop.key.text} at {loop.tempo:g} BPM. The treated loop is named by its "
+            "sounding key and tempo; stems, their sum and MIDI by the written ones."
         )
     if loop.unknown:
-        lines.append(f"Not heard in what is written: {'; '.join(loop.unknown)}.")
+        lines.append(f"Not exported: {'; '.join(loop.unknown)}.")
     if target is not None:
         lines.append(
-            f"Brought to {number(target)} LUFS by one gain, as far as a true "
-            "peak of −1 dBTP allows; the checks say what is missing."
+            f"Set to {number(target)} LUFS by one gain, as far as a true peak of −1 dBTP allows; "
+            "the checks show what is missing."
         )
     if not exact:
         lines.append(
-            "Ogg and MP3 keep the length, but not every sample: a loop in WAV or FLAC "
-            "goes round exactly."
+            "Ogg and MP3 keep the length, but not every sample: only WAV and FLAC loop seamlessly."
         )
     carried = "tempo, key and licence" if once else ("loop points, tempo, key and licence")
-    lines.append(f"The files carry {carried}.")
+    lines.append(f"The files contain {carried}.")
     return lines

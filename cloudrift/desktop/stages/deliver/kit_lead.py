@@ -17,14 +17,14 @@ LONG = (0.95, 0.7, 0.85, 0.55, 0.8)  # how much of the width each takes
 def kit_lead(choose: Callable[[], object], take_demo: Callable[[], object]) -> Lead:
     """Return the tiles: a folder of one's own, the demo kit."""
     lead = Lead(
-        "Write a folder of loops as one kit",
-        "Loop files in one folder are a kit: looked at together, heard at one loudness, put in "
-        "order, and written with one cover, one rights sheet and a page with players.",
+        "Export a folder of loops as one kit",
+        "The loop files of a folder are a kit: compared side by side at one loudness, put in "
+        "order, and exported with one cover, one rights sheet and a web page with players.",
     )
-    lead.add(LeadTile("Choose a folder…", "One that has loop files in it; nothing in it is "
-                      "changed but the order and the cover.", choose, _paint_rows(3)))  # fmt: skip
-    lead.add(LeadTile(f"The demo kit, {KIT}", f"{plural(len(LOOPS), 'loop')} by as many "
-                      "style cards, to see what a kit comes to.", take_demo,
+    lead.add(LeadTile("Choose a folder…", "A folder with loop files; only the order and the cover "
+                      "in it are changed.", choose, _paint_rows(3)))  # fmt: skip
+    lead.add(LeadTile(f"The demo kit, {KIT}", f"{plural(len(LOOPS), 'loop')} in as many style "
+                      "cards, to see what a kit looks like.", take_demo,
                       _paint_rows(len(LOOPS))))  # fmt: skip
     return lead
 

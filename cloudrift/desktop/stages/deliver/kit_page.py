@@ -52,7 +52,7 @@ from cloudrift.ground.paths import path_text
 from cloudrift.ground.words import NAME_TYPED, number, plural
 from cloudrift.loop.files.storage import load
 
-LOOKING, WRITING = "looking at a kit", "write a kit"
+LOOKING, WRITING = "scanning a kit", "export a kit"
 OWN, FITTED = "own", "fitted"
 USUAL = "Loop and stems"
 COVER_PX = 150  # that each line of the cover has at least
@@ -77,7 +77,7 @@ class KitPage(QWidget):
         self.folder.setAccessibleName("Folder of the kit")
         self.folder.setPlaceholderText("a folder with loop files in it")
         self.folder.setReadOnly(True)
-        self.again = button("Look again", self._look)
+        self.again = button("Rescan", self._look)
         self.name, self.maker, self.about = QLineEdit(), QLineEdit(), QLineEdit()
         for line, words in (
             (self.name, "Name of the kit"),
@@ -91,8 +91,8 @@ class KitPage(QWidget):
         self.table = KitTable()
         self.says = label("", size=12.5, name="soft", wrap=True)
         self.lead = kit_lead(self._browse, self._take_demo)
-        self.hear = button("Hear it", self._hear_or_leave)
-        self.open = button("Open it", self._open)
+        self.hear = button("Play it", self._hear_or_leave)
+        self.open = button("Open", self._open)
         self.earlier = button("Earlier", lambda: self._move(-1))
         self.later = button("Later", lambda: self._move(1))
         self._words = vertical()
@@ -100,24 +100,24 @@ class KitPage(QWidget):
             name: QCheckBox("Ogg" if name == "ogg" else name.upper()) for name in FORMATS
         }
         self.formats["wav"].setChecked(True)
-        self.preset = ChoiceBox("What is written of each loop", PRESETS)
+        self.preset = ChoiceBox("Files for each loop", PRESETS)
         self.preset.setCurrentText(USUAL)
         self.level = ChoiceBox("Loudness")
-        self.level.addItem("Each as loud as it is", OWN)
-        self.level.addItem("Fitted to each other", FITTED)
+        self.level.addItem("Loudness unchanged", OWN)
+        self.level.addItem("Matched to each other", FITTED)
         for lufs in TARGETS_LUFS:
             self.level.addItem(f"All at {number(lufs)} LUFS", lufs)
         self.names = QLineEdit(session.preferences.now.names or PATTERN)
         self.names.setMaxLength(MOST_PATTERN)
         self.names.setFont(figure_font(11))
         self.names.setAccessibleName("Pattern of names")
-        self.names.setToolTip("Names of all files, in braces: " + ", ".join(FIELDS))
-        self.demo, self.zipped = QCheckBox("A demo file of each"), QCheckBox("A zip of all")
-        self.turn_down = QCheckBox("Turn a loop down where it would clip")
+        self.names.setToolTip("Names of all files, fields in braces: " + ", ".join(FIELDS))
+        self.demo, self.zipped = QCheckBox("Also a demo file of each"), QCheckBox("Also one zip")
+        self.turn_down = QCheckBox("Turn a loop down if it would clip")
         self.turn_down.setToolTip(
-            "All files of that loop by one gain; else it is not written, and said"
+            "All files of that loop by one gain; otherwise it is left out, and listed"
         )
-        self.write = button("Write the kit…", self._choose_and_write, name="strong")
+        self.write = button("Export the kit…", self._choose_and_write, name="strong")
         self.cancel = button("Cancel", self._cancel)
         self.bar = progress_bar()
         self.result = label("", size=12, wrap=True)
@@ -147,7 +147,7 @@ class KitPage(QWidget):
         )
         fill(
             vertical(self._writing, FLUSH),
-            heading("Write all of them"),
+            heading("Export all loops"),
             self.preset,
             flow(*self.formats.values()),
             self.level,
@@ -213,7 +213,7 @@ class KitPage(QWidget):
                 moved(at / len(todo), one.file)
                 self._looked.put(kit.folder / one.file, one)
 
-        self._say(f"Looking at {plural(len(todo), 'loop')}…", "soft")
+        self._say(f"Scanning {plural(len(todo), 'loop')}…", "soft")
         self._tasks.run(
             LOOKING,
             work,
@@ -239,7 +239,7 @@ class KitPage(QWidget):
             self._alike = found
             self._show()
 
-        self._tasks.run("likeness in a kit", work, came, lane=Lane.ASKING)
+        self._tasks.run("similarity in a kit", work, came, lane=Lane.ASKING)
 
     def _failed(self, error: Exception) -> None:
         if not isinstance(error, Cancelled):
@@ -321,7 +321,7 @@ class KitPage(QWidget):
 
     def _choose_and_write(self) -> None:
         chosen = QFileDialog.getExistingDirectory(
-            self, "An empty folder, or one to go on with", str(self._session.preferences.delivery)
+            self, "An empty folder, or one to resume", str(self._session.preferences.delivery)
         )
         if chosen:
             self.write_to(Path(chosen))
@@ -361,7 +361,7 @@ class KitPage(QWidget):
     def _cancel(self) -> None:
         self._tasks.cancel(WRITING)
         self._end(
-            "Stopped. What was finished stays; write into the same folder to go on.", good=False
+            "Stopped. What is finished stays; export into the same folder to resume.", good=False
         )
 
     def _moved(self, share: float, name: str) -> None:
@@ -370,7 +370,7 @@ class KitPage(QWidget):
             self.result.setText(f"Done: {name}")
 
     def _wrote(self, made: Written, out: Path) -> None:
-        words = f"Wrote {plural(len(made.paths), 'file')} to {out}"
+        words = f"Exported {plural(len(made.paths), 'file')} to {out}"
         if made.problems:
             words += "; not " + "; not ".join(made.problems)
         self._end(words, good=not made.problems)
@@ -402,7 +402,7 @@ class KitPage(QWidget):
         kit = self.kit
         for widget in (self._filled, self._chosen, self._writing, self.write):
             widget.setVisible(kit is not None)
-        self.inspector.title.setText("No kit yet" if kit is None else "Chosen loop")
+        self.inspector.title.setText("No kit yet" if kit is None else "Selected loop")
         if kit is not None and self.lead.isAncestorOf(self.focusWidget() or self):
             self.table.setFocus()
         self.lead.setVisible(kit is None)
@@ -423,7 +423,7 @@ class KitPage(QWidget):
         self.later.setEnabled(at < len(kit.files) - 1)
         heard = self.heard.file == file
         waits = heard and not self.heard.on
-        self.hear.setText("Rendering…" if waits else "Stop hearing" if heard else "Hear it")
+        self.hear.setText("Rendering…" if waits else "Stop" if heard else "Play it")
         looked = self.looked.get(file)
         lines = [(word, "warn") for word in looked.words] if looked else []
         if looked and not looked.problem:
@@ -439,7 +439,7 @@ class KitPage(QWidget):
         for name, other, alike in self._alike:
             if file.name in (name, other):
                 twin = other if file.name == name else name
-                lines.append((f"Nearly one with {twin}: {alike:.0%} alike", "warn"))
+                lines.append((f"Very similar to {twin}: {alike:.0%} alike", "warn"))
         for words, look in lines or [("Nothing to fix here.", "good")]:
             made = label(words, size=12, name=look, wrap=True)
             self._words.addWidget(made)

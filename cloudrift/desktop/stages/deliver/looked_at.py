@@ -43,12 +43,12 @@ def kit_words(kit: Kit, found: Sequence[LoopSummary], alike_pairs: int) -> tuple
     if kit.problems:
         return kit.problems[0], "signal"
     if left:
-        return f"Looking at {plural(left, 'loop')} of {len(kit.files)}…", "soft"
+        return f"Scanning {plural(left, 'loop')} of {len(kit.files)}…", "soft"
     seconds = sum(one.seconds for one in found)
     fix = sum(one.must + one.should for one in found)
     loud = [one.lufs for one in found if not one.problem]
     spread = f", {number(min(loud), '.1f')} to {number(max(loud), '.1f')} LUFS" if loud else ""
-    alike = f"; {plural(alike_pairs, 'pair')} nearly one" if alike_pairs else ""
+    alike = f"; {plural(alike_pairs, 'pair')} very similar" if alike_pairs else ""
     return (
         f"{plural(len(found), 'loop')}, {seconds:.0f} s in all{spread}; "
         f"{fix or 'nothing'} to fix{alike}"

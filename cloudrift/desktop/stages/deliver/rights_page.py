@@ -42,7 +42,7 @@ from cloudrift.loop.model.document import Document
 
 SHARE = Field(name="share", label="Share", default=0, unit="%", low=0, high=WHOLE, step=0.5)
 LICENCES = (ROYALTY_FREE, "royalty-free, name the maker", "for this film alone", "")
-NEW = "Somebody"
+NEW = "Name"
 
 
 class RightsPage(QWidget):
@@ -53,13 +53,13 @@ class RightsPage(QWidget):
         self._session = session
         self.maker = QLineEdit()
         self.maker.setMaxLength(NAME_TYPED)
-        self.maker.setAccessibleName("Handed on by")
-        self.maker.setPlaceholderText("a name that files carry")
+        self.maker.setAccessibleName("Passed on by")
+        self.maker.setPlaceholderText("the name in the files")
         self.licence = ChoiceBox()
         self.licence.setEditable(True)
         self.licence.addItems(LICENCES)
-        self.licence.setAccessibleName("Licence that it is handed on under")
-        self.add = button("Add somebody", self._add)
+        self.licence.setAccessibleName("Licence it is passed on under")
+        self.add = button("Add a person", self._add)
         self.even = button("Share evenly", self._share_evenly)
         self.shares = label("", size=12)
         self.open = label("", size=12.5, wrap=True)
@@ -82,11 +82,11 @@ class RightsPage(QWidget):
         self.inspector.title.setText("Who made it")
         fill(
             self.inspector.body,
-            heading("Handed on by"),
+            heading("Passed on by"),
             self.maker,
-            heading("Licence that it is handed on under"),
+            heading("Licence it is passed on under"),
             self.licence,
-            heading("People, what they did, their share"),
+            heading("People, roles, shares"),
             self._people,
             row((self.add, self.even)),
             self.shares,
@@ -116,7 +116,7 @@ class RightsPage(QWidget):
 
     def _name_maker(self) -> None:
         name = self.maker.text().strip()
-        self.change("handed on by", lambda credits: replace(credits, maker=name))
+        self.change("passed on by", lambda credits: replace(credits, maker=name))
 
     def _take_licence(self) -> None:
         words = self.licence.currentText().strip()
@@ -128,7 +128,7 @@ class RightsPage(QWidget):
             name = free_name(NEW, (one.name for one in credits.people))
             return with_person(credits, Person(name=name, share=round(rest, 2)))
 
-        self.change("add somebody", edit)
+        self.change("add a person", edit)
         if self.people:
             self.people[-1].name.setFocus()
             self.people[-1].name.selectAll()
@@ -166,7 +166,7 @@ class RightsPage(QWidget):
             for one in self.people:
                 self._people.addWidget(one)
             if not credits.people:
-                words = label("Nobody is named yet. Shares add up to 100 %.", size=12, name="soft")
+                words = label("No people yet. Shares add up to 100 %.", size=12, name="soft")
                 self._people.addWidget(words)
         for shown, person in zip(self.people, credits.people, strict=True):
             shown.show_person(person)
@@ -178,7 +178,7 @@ class RightsPage(QWidget):
             for one in self.entries:
                 self._entries.addWidget(one)
             if not sheet.entries:
-                self._entries.addWidget(label("Nothing is heard yet.", size=12, name="soft"))
+                self._entries.addWidget(label("Nothing plays yet.", size=12, name="soft"))
         for shown, entry in zip(self.entries, sheet.entries, strict=True):
             shown.show_entry(entry)
 
@@ -193,7 +193,7 @@ class PersonRow(QWidget):
         self.name.setMaxLength(NAME_TYPED)
         self.name.setAccessibleName("Name")
         self.share = FieldWidget(SHARE, of.share)
-        self.remove = small_button("Remove", self._remove, tip="Take this person out")
+        self.remove = small_button("Remove", self._remove, tip="Remove this person")
         self.did = {one: QCheckBox(one) for one in ALL_DID}
         column = vertical(self, (0, 2, 0, 8), 4)
         line = horizontal(spacing=4)
@@ -216,7 +216,7 @@ class PersonRow(QWidget):
     def _rename(self) -> None:
         old, new = self.of.name, self.name.text().strip()
         if new and new != old:
-            self._page.change(f"{old} is called {new}", lambda one: renamed(one, old, new))
+            self._page.change(f"{old} is now {new}", lambda one: renamed(one, old, new))
         self.name.setText(self.of.name)
 
     def _set_share(self, value: object) -> None:
@@ -230,7 +230,7 @@ class PersonRow(QWidget):
     def _set_did(self) -> None:
         did = tuple(word for word, box in self.did.items() if box.isChecked())
         person = replace(self.of, did=did)
-        self._page.change(f"what {person.name} did", lambda one: with_person(one, person))
+        self._page.change(f"role of {person.name} did", lambda one: with_person(one, person))
 
     def _remove(self) -> None:
         name = self.of.name
@@ -246,7 +246,7 @@ class EntryRow(QWidget):
         self.title = label("", size=13, weight=MEDIUM)
         self.facts = label("", size=11.5, name="soft", wrap=True)
         self.state = label("", size=12, wrap=True)
-        self.confirm = QCheckBox("I have looked into it: it may be handed on")
+        self.confirm = QCheckBox("I have checked: it may be passed on")
         self.confirm.clicked.connect(self._confirm)
         column = vertical(self, (0, 2, 0, 8), 1)
         for widget in (self.title, self.facts, self.state, self.confirm):
@@ -268,7 +268,7 @@ class EntryRow(QWidget):
         if terms.clear and terms.credit:
             words = f"clear; name {entry.maker or entry.name}"
         if terms.not_alone:
-            words = f"{words or 'clear'}; not by itself: no one-shot of it is written"
+            words = f"{words or 'clear'}; not as a one-shot"
         self.state.setText(words)
         self.state.setVisible(bool(words))
         set_look(self.state, "good" if terms.clear else "signal")
@@ -277,5 +277,5 @@ class EntryRow(QWidget):
 
     def _confirm(self, on: bool) -> None:
         source = self.entry.id
-        words = f"{self.entry.name} looked into" if on else f"{self.entry.name} to be looked into"
+        words = f"{self.entry.name} cleared" if on else f"{self.entry.name} to be cleared"
         self._page.change(words, lambda one: confirmed(one, source, on=on))

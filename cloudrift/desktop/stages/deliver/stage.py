@@ -139,14 +139,12 @@ class DeliverStage(QWidget):
         """What the menu offers."""
         here = DeliverStage
         return (
-            Command("&Write the files", here._write, goes=True),
-            Command("&Choose what is written", lambda it: it.show_page(FILES), goes=True),
-            Command("What is to &fix", lambda it: it.show_page(CHECKS), goes=True),
+            Command("&Export the files", here._write, goes=True),
+            Command("&Choose what to export", lambda it: it.show_page(FILES), goes=True),
+            Command("Problems to &fix", lambda it: it.show_page(CHECKS), goes=True),
             Command("The &demo file", lambda it: it.show_page(DEMO), goes=True),
-            Command(
-                "&Rights: who made it, what went in", lambda it: it.show_page(RIGHTS), goes=True
-            ),
-            Command("A &kit of loops", lambda it: it.show_page(KIT), goes=True),
+            Command("&Rights sheet", lambda it: it.show_page(RIGHTS), goes=True),
+            Command("&Kit of loops", lambda it: it.show_page(KIT), goes=True),
         )
 
     def focus_first(self) -> None:

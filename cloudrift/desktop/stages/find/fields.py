@@ -12,7 +12,7 @@ WITHIN_ST = Field(
     unit="st",
     low=0,
     high=6,
-    hint="what comes into the key within so many semitones, either way",
+    hint="only what reaches the key with a shift of at most this many semitones",
 )
 
 
@@ -23,7 +23,7 @@ WITHIN_PERCENT = Field(
     unit="%",
     low=0,
     high=100,
-    hint="what comes to the tempo within so much, either way",
+    hint="only what reaches the tempo with a stretch of at most this much",
 )
 
 

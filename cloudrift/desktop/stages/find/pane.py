@@ -65,13 +65,15 @@ class FindPane(SideTool):
         )
         self.within = FieldWidget(WITHIN_ST, 4.0)
         self.stretch = FieldWidget(WITHIN_PERCENT, 12.0)
-        self.list = listing("Recordings that were found")
+        self.list = listing("Search results")
         self.says = label("", size=11.5, name="soft", wrap=True)
         self.about = label("", size=11.5, name="soft", wrap=True)
         self.progress = progress_bar(8)
         self.again = button("Try again", self._try_again)
         self.stop_it = button("Stop", self._cancel)
-        self.folders = button("Folders…", lambda: None, tip="Folders of yours that are listened to")
+        self.folders = button(
+            "Folders…", lambda: None, tip="Your folders, analysed for key and tempo"
+        )
         self.first_folder = button("Add a folder…", self._choose_folder, name="strong")
         self._folder_menu = QMenu(self.folders)
         self._folder_menu.aboutToShow.connect(self._fill_folders)
@@ -79,18 +81,18 @@ class FindPane(SideTool):
         self.like = button(
             "More like it",
             self._look_like,
-            tip="What sounds most like this one: as bright, as loud, as long, as fast",
+            tip="What sounds most similar: as bright, loud, long and fast",
         )
         self.hearing = button(
-            "Hear it",
+            "Play it",
             self.hear,
             tip="In the loop, in its key and tempo; or rest on it, or press Enter",
         )
         self.add = button("Add a layer", self.take, name="strong")
         self.instead = button(
-            "In its place",
+            "Replace",
             partial(self.take, instead=True),
-            tip="Instead of the recording that is chosen, as that lies and is treated",
+            tip="Replaces the selected recording, keeping its place and treatments",
         )
         self._lay_out()
         self._connect()
@@ -158,10 +160,9 @@ class FindPane(SideTool):
         menu.clear()
         menu.addAction("Add a folder…", self._choose_folder)
         for folder in self._session.preferences.recording_folders:
-            gone = "" if folder.is_dir() else ", not there now"
+            gone = "" if folder.is_dir() else ", missing"
             menu.addAction(
-                f"Leave out {shown(str(folder))}{gone}",
-                partial(self.change_folders, without=folder),
+                f"Remove {shown(str(folder))}{gone}", partial(self.change_folders, without=folder)
             )
 
     def _choose_folder(self) -> None:
@@ -183,7 +184,7 @@ class FindPane(SideTool):
         own = self.own
         if own is None:
             return
-        self._show_work("looking through your folders…")
+        self._show_work("analysing your folders…")
         self._tasks.run(
             "indexing",
             own.index,
@@ -200,13 +201,12 @@ class FindPane(SideTool):
         self._show_work(None)
         if counted.missing:
             self._session.say(
-                f"{', '.join(counted.missing)} is not there now; what is known of it "
-                "stays in the list"
+                f"{', '.join(counted.missing)} is missing; what is known of it stays in the list"
             )
         elif counted.failed and self.own is not None:
             _path, why = self.own.problems()[-1]
             self._session.say(
-                f"{plural(counted.failed, 'file')} could not be listened to and is left out: {why}",
+                f"{plural(counted.failed, 'file')} could not be analysed and is left out: {why}",
                 good=True,
             )
         self.look()
@@ -215,7 +215,7 @@ class FindPane(SideTool):
         own, found = self.own, self.pointed
         if own is not None and found is not None:
             self._tasks.run(
-                "looking for recordings",
+                "searching recordings",
                 lambda _stale, _moved: own.like(found.offer.id),
                 self._show_found,
                 partial(self._failed, self._look_like),
@@ -238,11 +238,11 @@ class FindPane(SideTool):
             float(self.stretch.value),
         )
         service = self._services[self._service]
-        self.says.setText("looking…")
+        self.says.setText("searching…")
         set_look(self.says, "soft")
         self.again.hide()
         self._tasks.run(
-            "looking for recordings",
+            "searching recordings",
             lambda stale, _moved: service.search(wanted, stale),
             self._show_found,
             partial(self._failed, self.look),
@@ -255,7 +255,7 @@ class FindPane(SideTool):
         for one in found:
             self.list.addTopLevelItem(self._item(one))
         self.says.setText(
-            f"{plural(len(found), 'recording')}, the nearest first" if found else self._nothing()
+            f"{plural(len(found), 'recording')}, best match first" if found else self._nothing()
         )
         self._pointed()
 
@@ -267,8 +267,8 @@ class FindPane(SideTool):
 
     def _nothing(self) -> str:
         if self.own is not None and not self._session.preferences.recording_folders:
-            return "no folder yet: recordings in one of yours are listened to once, then found here"
-        return "nothing is found; take fewer words, or let it be shifted or stretched further"
+            return "no folder yet: add one, and its recordings are analysed for key and tempo"
+        return "nothing found; use fewer words, or allow a larger shift or stretch"
 
     def _try_again(self) -> None:
         self._again()
@@ -291,7 +291,7 @@ class FindPane(SideTool):
     def _pointed(self) -> None:
         found = self.pointed
         self._preview.end()
-        words = "Choose one; rest on it to hear it in place."
+        words = "Select one; rest on it to hear it in place."
         self.about.setText(about(found) if found else words)
         self._show_hands()
         if found is not None and self.list.hasFocus():
@@ -301,7 +301,7 @@ class FindPane(SideTool):
         there = self.pointed is not None
         for one in (self.hearing, self.add):
             one.setEnabled(there)
-        self.hearing.setText("Stop" if self._preview.on else "Hear it")
+        self.hearing.setText("Stop" if self._preview.on else "Play it")
         self.instead.setEnabled(there and self._chosen_recording() is not None)
         own = self.own is not None
         empty = own and not self._session.preferences.recording_folders
@@ -334,7 +334,7 @@ class FindPane(SideTool):
         if self.pointed != found or not self.isVisible():
             return
         self._preview.hear(
-            lambda loop: self._laid(loop, found, there, None), f"heard with {found.offer.name}"
+            lambda loop: self._laid(loop, found, there, None), f"playing with {found.offer.name}"
         )
         self._show_hands()
 
@@ -353,8 +353,8 @@ class FindPane(SideTool):
             self._session.select(layer_id=layer_id or self._session.loop.layers[-1].id)
             doubts = "; ".join(there.facts.doubts)
             self._session.say(
-                f"{there.facts.name} is a layer now"
-                + (f". Listen closely: {doubts}" if doubts else ""),
+                f"{there.facts.name} is now a layer"
+                + (f". Check by ear: {doubts}" if doubts else ""),
                 good=True,
             )
 
@@ -383,7 +383,7 @@ class FindPane(SideTool):
             )
             if stale():
                 raise Cancelled
-            moved(0.8, f"listening to {found.offer.name}")
+            moved(0.8, f"analysing {found.offer.name}")
             audio, rate, heard = read_and_listen(path)
             facts = recordings.facts_of(
                 heard,
@@ -412,7 +412,7 @@ class FindPane(SideTool):
         )
 
     def _origin(self, service: str) -> str:
-        return "a folder of one's own" if self.own is not None else f"the {service.lower()}"
+        return "one of your folders" if self.own is not None else f"the {service.lower()}"
 
     def _show_work(self, words: str | None, share: float = 0.0) -> None:
         """Show how far something is; None: nothing is under way."""
@@ -423,7 +423,7 @@ class FindPane(SideTool):
             self.says.setText(words)
             set_look(self.says, "soft")
         elif self.found:
-            self.says.setText(f"{plural(len(self.found), 'recording')}, the nearest first")
+            self.says.setText(f"{plural(len(self.found), 'recording')}, best match first")
 
     def _cancel(self) -> None:
         for work in (FETCHING, "indexing"):

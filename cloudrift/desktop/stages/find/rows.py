@@ -15,7 +15,7 @@ def row_of(found: Found) -> tuple[str, ...]:
     if tempo and abs(found.pace - 1) > 0.0005:
         tempo += f"  {number(100 * (found.pace - 1), '+.0f')} %"
     length = plural(offer.bars, "bar") if offer.bars else f"{offer.seconds:.1f} s"
-    return offer.name, offer.kind, key, tempo, length, offer.licence or "not said"
+    return offer.name, offer.kind, key, tempo, length, offer.licence or "unknown"
 
 
 def text_of(found: Found) -> str:
@@ -29,14 +29,14 @@ def about(found: Found) -> str:
     offer = found.offer
     parts = [f"{offer.name}, a {offer.kind}" + (f" by {offer.maker}" if offer.maker else "")]
     parts += [", ".join(offer.words)] if offer.words else []
-    parts += [offer.licence or "licence not said"]
+    parts += [offer.licence or "licence unknown"]
     takes = []
     if found.semitones:
         steps = "semitone" if abs(found.semitones) == 1 else "semitones"
-        takes.append(f"{number(found.semitones, '+d')} {steps} into the key")
+        takes.append(f"{number(found.semitones, '+d')} {steps} to the key")
     if abs(found.pace - 1) > 0.0005:
         takes.append(f"{number(100 * (found.pace - 1), '+.0f')} % to the tempo")
-    return "\n".join((*parts, "; ".join(takes) or "fits as it is"))
+    return "\n".join((*parts, "; ".join(takes) or "fits unchanged"))
 
 
 def wanted_in(loop: Loop, words: str, kind: str, within_st: float, within_percent: float) -> Wanted:

@@ -16,9 +16,9 @@ from cloudrift.loop.model.history import Moment
 from cloudrift.loop.model.layer import Layer
 
 COMPARED = {
-    "loop": "With its loop, in its own key and tempo",
-    "print": "With the {what}, nothing moved, in this key and tempo",
-    "": "With nothing",
+    "loop": "With its source loop, in its own key and tempo",
+    "print": "With the {what}, in its original order, in this key and tempo",
+    "": "Compare with nothing",
 }
 
 
@@ -38,7 +38,7 @@ class CompareButton(QPushButton):
         self._layer, self._alone = layer, alone
         self._against = ""
         self._then: Moment | None = None
-        self.setToolTip("Equally loud: B goes from one to the other")
+        self.setToolTip("Loudness matched; B switches")
         self.choices = {what: QAction(text, self) for what, text in COMPARED.items()}
         for what, action in self.choices.items():
             action.setCheckable(True)
@@ -81,11 +81,11 @@ class CompareButton(QPushButton):
         if self._against == "loop":
             kept = self._printing.kept()
             if kept is not None:
-                then = Moment(document=Document(loop=kept[1]), label=f"{kept[0].name}, its loop")
+                then = Moment(document=Document(loop=kept[1]), label=f"{kept[0].name}, source loop")
         elif self._against == "print" and layer is not None:
             loop = flips.with_flip(self._session.loop, layer.id, cutting.reset)
             loop = flips.heard_alone(loop, layer.id) if self._alone.on else loop
-            then = Moment(document=Document(loop=loop), label=f"{layer.name}, nothing moved")
+            then = Moment(document=Document(loop=loop), label=f"{layer.name}, original order")
         if then is None:
             self._against = ""
         if then != hearing.then:

@@ -16,7 +16,7 @@ from cloudrift.loop.model.flip import Flipped
 from cloudrift.notes.time import bar_ticks
 
 EXAMPLE_PIECES, EXAMPLE = 16, Rules(amount=45, draw=7, backward=35)
-NO_RECORDING = "There is no recording in the loop yet: add one, then cut it here"
+NO_RECORDING = "No recording in the loop yet: add one, then slice it here"
 PIECES = 8  # of the pictures
 ROLES = ("keys", "pad", "pluck", "lead")  # colours of the chords, two pieces each
 AS_IT_WAS, TURNED = tuple(range(PIECES)), (0, 4, 2, 3, 7, 6, 1, 5)
@@ -31,19 +31,20 @@ class FlipLead(Lead):
     def __init__(self, session: Session, printing: Printing) -> None:
         super().__init__(
             "Print something, and cut it up",
-            "A print is the loop as audio, which keeps the way back. Its pieces lie on top; "
-            "threads lead to where they play below.",
+            "A print is the loop as audio that keeps its recipe. Its pieces are above; threads "
+            "lead to where they play below.",
         )
         self._session, self._printing = session, printing
         for title, words, act, order, roles in (
-            ("The whole loop", "All layers, treated, cut at its chords.", self.print_loop,
+            ("The whole loop", "All layers, treated, sliced at its chords.", self.print_loop,
              AS_IT_WAS, ROLES),
-            ("One layer", "The layer that is chosen, by itself; the others go on.",
+            ("One layer", "The selected layer alone; the others keep playing.",
              self.print_layer, AS_IT_WAS, ("keys",)),
-            ("A recording", "A recording of the loop, cut where it is hit.", self.cut_recording,
+            ("A recording", "A recording of the loop, sliced at its "
+                            "transients.", self.cut_recording,
              AS_IT_WAS, ("voice",)),
-            ("A finished example", "The loop printed, cut in 16 and reordered; one step to "
-             "undo.", self.make_example, TURNED, ROLES),
+            ("A finished example", "The loop printed, cut into 16 and reordered; one undo "
+                                   "step.", self.make_example, TURNED, ROLES),
         ):  # fmt: skip
             self.add(LeadTile(title, words, act, partial(paint_flip, order, roles)))
 
@@ -58,7 +59,7 @@ class FlipLead(Lead):
         if heard:
             self._printing.print_what((chosen if chosen in heard else heard[0],))
         else:
-            self._session.say("no layer is heard, so there is nothing to print; add one in Layers")
+            self._session.say("no layer plays, so there is nothing to print; add one in Layers")
 
     def cut_recording(self) -> None:
         """Cut the recording that is chosen, or the first; where there is none, look for one."""
@@ -75,7 +76,7 @@ class FlipLead(Lead):
         metre = self._session.loop.metre
 
         def edit(flip: Flipped) -> Flipped:
-            cut = cutting.cut(flip, cutting.cuts_at(flip, "even", metre, EXAMPLE_PIECES))
+            cut = cutting.cut(flip, cutting.cuts_at(flip, "equal", metre, EXAMPLE_PIECES))
             return scattered(cut, EXAMPLE, bar_ticks(metre))
 
         self._printing.print_what(

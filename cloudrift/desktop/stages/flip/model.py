@@ -66,7 +66,7 @@ class FlipModel:
 
     def place_text(self, place: SlicePlacement) -> str:
         """Say what a place does to its piece, as far as it does anything."""
-        parts = ["backward"] if place.backward else []
+        parts = ["reversed"] if place.backward else []
         parts += [f"{place.times} times"] if place.times > 1 else []
         if place.semitones:
             parts.append(f"{number(place.semitones, '+g')} st" + (" tape" if place.tape else ""))
@@ -138,7 +138,7 @@ def words_of(flip: Flipped) -> str:
     covered = sum(place.length_ticks for place in flip.places if not place.mute)
     silent = 1 - covered / max(1, flip.length_ticks)
     parts = [f"{len(flip.cuts)} pieces above", f"{len(flip.places)} below"]
-    parts += [f"{backward} backward"] if backward else []
+    parts += [f"{backward} reversed"] if backward else []
     parts += [f"{round(100 * silent)} % silent"] if silent > 0.005 else []
     return " · ".join(parts)
 

@@ -26,9 +26,7 @@ class PassBands(Keyed):
         self._outs: tuple[frozenset[int], ...] = (frozenset(),)
         self.pass_at = self.row_at = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip(
-            "Press where a layer is to be left out or to come back; with keys, arrows and Space"
-        )
+        self.setToolTip("Click to turn a layer off or on in a pass; with keys, arrows and Space")
 
     def show_passes(self, names: Sequence[str], outs: Sequence[frozenset[int]]) -> None:
         """Show passes: what they are called, and the rows that are left out of each."""
@@ -51,7 +49,7 @@ class PassBands(Keyed):
 
     def _name_for_readers(self) -> None:
         out = self.row_at in self._outs[self.pass_at]
-        says = "is left out" if out else "plays"
+        says = "off" if out else "plays"
         self.setAccessibleName(
             f"Pass {self.pass_at + 1}, {self._names[self.pass_at]}: "
             f"{self._rows[self.row_at][0]} {says}"

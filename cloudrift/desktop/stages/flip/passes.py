@@ -45,10 +45,10 @@ class PassesSheet(QDialog):
         self.setWindowTitle("Print in passes")
         self.setMinimumSize(720, 320)
         column = vertical(self, spacing=8)
-        column.addWidget(heading("Once round after another"))
+        column.addWidget(heading("One pass after another"))
         says = label(
-            "Press a band to leave a layer out of a pass: what it has played rings on. "
-            "The chosen pass is heard while the loop plays.",
+            "Click a band to turn a layer off in a pass: what it has played rings on. The "
+            "selected pass plays while the loop plays.",
             size=11.5,
             name="soft",
             wrap=True,
@@ -59,36 +59,36 @@ class PassesSheet(QDialog):
         self.bands.chosen.connect(self._choose)
         column.addWidget(scrolling(self.bands), 1)
         row = horizontal()
-        self.more = button("One more pass", self._add, tip="The chosen one again, behind it")
-        self.fewer = button("Take it out", self._take_out, tip="The chosen pass")
+        self.more = button("Add a pass", self._add, tip="Duplicate the selected pass")
+        self.fewer = button("Delete", self._take_out, tip="The selected pass")
         self.build = button(
-            "One after another",
+            "Build up",
             lambda: self._lay(self._building),
-            tip="A pass for each layer: it comes in, and those before go on",
+            tip="A pass for each layer: it enters, and those before keep playing",
         )
         self.rest = button(
-            "A rest before the end",
+            "Break before the end",
             lambda: self._lay(self._resting),
-            tip="All, all, only what is highest in the list, and all again",
+            tip="Everything twice, the top layer alone, everything again",
         )
         for one in (self.more, self.fewer, self.build, self.rest):
             row.addWidget(one)
         row.addStretch(1)
         column.addLayout(row)
         row = horizontal()
-        row.addWidget(label("Name of the chosen pass", size=11.5, name="soft"))
+        row.addWidget(label("Name of the selected pass", size=11.5, name="soft"))
         self.name = QLineEdit()
         self.name.setMaxLength(NAME_TYPED)
         self.name.setFixedWidth(240)
-        self.name.setAccessibleName("Name of the chosen pass")
+        self.name.setAccessibleName("Name of the selected pass")
         self.name.textEdited.connect(self._rename)
         fill(row, self.name, 1)
-        self.bare = QCheckBox("Bare: without any treatment")
+        self.bare = QCheckBox("Bare: without treatments")
         row.addWidget(self.bare)
         column.addLayout(row)
         last = horizontal()
         self.words = label("", size=11.5, name="soft")
-        fill(last, (self.words, 1), button("Leave it", self.reject))
+        fill(last, (self.words, 1), button("Cancel", self.reject))
         self.print = button("Print", self._print, name="strong")
         self.print.setDefault(True)
         last.addWidget(self.print)

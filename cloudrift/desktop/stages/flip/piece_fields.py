@@ -9,7 +9,7 @@ from cloudrift.loop.model import spec
 from cloudrift.loop.model.flip import LONGEST_DECAY_MS, SlicePlacement
 from cloudrift.loop.model.recorded import MOST_SEMITONES
 
-FOLLOWS, STAYS = "moves with it", "stays"
+FOLLOWS, STAYS = "follow", "stays"
 
 
 ON, OFF = "on", "off"
@@ -33,9 +33,9 @@ WHOLE = {
             unit="bars",
             low=spec.MIN_BARS,
             high=spec.MAX_BARS,
-            hint="what was cut is laid over so many bars: slower, or quicker",
+            hint="stretches the slices to this many bars: slower, or faster",
         ),
-        Field(name="hold_vowels", label="Vowel colour", default=FOLLOWS, choices=(FOLLOWS, STAYS)),
+        Field(name="hold_vowels", label="Formants", default=FOLLOWS, choices=(FOLLOWS, STAYS)),
     )
 }
 
@@ -46,12 +46,12 @@ SCATTER = {
         Field(name="amount", label="Amount", default=40, unit="%", low=0, high=100),
         Field(name="downbeats", label="Downbeats kept", default=ON, choices=(ON, OFF)),
         Field(name="order", label="Chords in order", default=OFF, choices=(OFF, ON)),
-        Field(name="backward", label="Backward", default=30, unit="%", low=0, high=100),
-        Field(name="repeats", label="Struck again", default=15, unit="%", low=0, high=100),
-        Field(name="octave", label="An octave away", default=0, unit="%", low=0, high=100),
-        Field(name="silence", label="Silence", default=0, unit="%", low=0, high=100),
-        Field(name="familiar", label="From near by", default=40, unit="%", low=0, high=100),
-        Field(name="draw", label="Draw", default=1, low=0, high=MAX_DRAW),
+        Field(name="backward", label="Reversed", default=30, unit="%", low=0, high=100),
+        Field(name="repeats", label="Repeat", default=15, unit="%", low=0, high=100),
+        Field(name="octave", label="Octave jump", default=0, unit="%", low=0, high=100),
+        Field(name="silence", label="Rest", default=0, unit="%", low=0, high=100),
+        Field(name="familiar", label="From nearby", default=40, unit="%", low=0, high=100),
+        Field(name="draw", label="Variation", default=1, low=0, high=MAX_DRAW),
     )
 }
 
@@ -60,10 +60,12 @@ PIECE = {
     f.name: f
     for f in (
         Field(name="semitones", label="Shift", default=0, unit="st", low=-24, high=24),
-        Field(name="tape", label="By", default="hold", choices=("hold", "tape")),
+        Field(
+            name="tape", label="Mode", default="keep length", choices=("keep length", "like tape")
+        ),
         Field(name="level_db", label="Level", default=0, unit="dB", low=-60, high=12, step=0.5),
         Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100),
-        Field(name="times", label="Struck", default=1, unit="times", low=1, high=32),
+        Field(name="times", label="Repeats", default=1, unit="times", low=1, high=32),
         Field(
             name="level_step_db",
             label="Louder each time",
@@ -74,15 +76,10 @@ PIECE = {
             step=0.5,
         ),
         Field(name="step_st", label="Higher each time", default=0, unit="st", low=-12, high=12),
-        Field(
-            name="fills",
-            label="Too short for its place",
-            default="a gap",
-            choices=("a gap", "stretched"),
-        ),
+        Field(name="fills", label="If too short", default="rest", choices=("rest", "stretched")),
         Field(
             name="decay_ms",
-            label="Dies away over",
+            label="Decay",
             default=0,
             unit="ms",
             low=0,
@@ -99,23 +96,25 @@ PIECE = {
 def clean_words(times: float) -> str:
     """Say where a stretch of that many times is heard as one, after the number."""
     least, most = CLEAN
-    return "" if least <= times <= most else f": heard, for clean is {least:g} to {most:g}"
+    return "" if least <= times <= most else f": audible, clean from {least:g} to {most:g}"
 
 
 def stretch_words(place: SlicePlacement) -> str:
     """Say that what plays in a place is stretched so far that it is heard; empty where not."""
     times = max(place.stretches, key=lambda one: abs(math.log(one)))
     heard = clean_words(times)
-    how = "by tape it would not be" if place.semitones or place.step_st else "a shorter place helps"
+    how = (
+        "like tape would be clean" if place.semitones or place.step_st else "a shorter place helps"
+    )
     return f"stretched {times:.3g} times{heard}; {how}" if heard else ""
 
 
 EVEN = Field(
     name="even",
-    label="Even",
+    label="Equal",
     default=16,
     unit="pieces",
     low=1,
     high=128,
-    hint="how many pieces of one length",
+    hint="number of equal pieces",
 )

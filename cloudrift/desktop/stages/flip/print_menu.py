@@ -27,7 +27,7 @@ class PrintMenu(QMenu):
         self.clear()
         self.addAction("The whole loop, treated", partial(do.print_what, (), bare=False))
         self.addAction("The whole loop, bare", partial(do.print_what, (), bare=True))
-        self.addAction("In passes, with layers in and out…", self.passes_wanted.emit)
+        self.addAction("In passes, with layers on and off…", self.passes_wanted.emit)
         self.addSeparator()
         together = [x for x in loop.layers if x.id in self._session.hearing.alone]
         if len(together) > 1:
@@ -39,13 +39,13 @@ class PrintMenu(QMenu):
             name = f"{group.name} (group)".replace("&", "&&")
             self.addAction(name, partial(do.print_what, (group.id,)))
         if len(passers(loop)) > 1:
-            self.addAction("Each of them by itself", do.print_each)
+            self.addAction("Each layer separately", do.print_each)
         if self._session.document.history.now.prints:
             self.addSeparator()
-            self.addAction("Prints there are…", self.list_wanted.emit)
+            self.addAction("All prints…", self.list_wanted.emit)
         recordings = [x for x in loop.layers if x.recorded is not None and x.flipped is None]
         if recordings:
             self.addSeparator()
         for layer in recordings:
-            name = f"Cut {layer.name} as it is".replace("&", "&&")
+            name = f"Slice {layer.name} as it is".replace("&", "&&")
             self.addAction(name, partial(do.cut, layer.id))

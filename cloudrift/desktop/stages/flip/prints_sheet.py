@@ -31,16 +31,13 @@ class PrintsSheet(QDialog):
         fill(column, (self.list, 1), self.says)
         row = horizontal()
         self.anew = button(
-            "Another flip of it",
-            self._anew,
-            tip="In which nothing is moved; it is changed on its own",
+            "New flip", self._anew, tip="Another flip of this print, in its original order"
         )
         self.rename = button("Rename…", self._rename)
         self.forget = button(
-            "Forget",
+            "Delete",
             self.forget_it,
-            tip="What is cut from it stays; the way "
-            "back to its loop goes, and undo brings it again",
+            tip="Its flips stay; its source loop is deleted. Undo restores it",
         )
         for one in (self.anew, self.rename, self.forget):
             one.setAutoDefault(False)
@@ -89,13 +86,13 @@ class PrintsSheet(QDialog):
         for widget in (self.anew, self.rename, self.forget):
             widget.setEnabled(one is not None)
         if one is None:
-            self.says.setText("Nothing is printed yet. Press Print on the Flip stage.")
+            self.says.setText("No prints yet. Choose Print on the Flip stage.")
             return
         document = self._document
         cut = [x.name for x in document.loop.layers if x.flipped and x.flipped.print_id == one.id]
         later = [recipe_of(document, other)[0].name for other in followers(document, one.id)]
-        parts = [f"Cut from it: {', '.join(cut)}" if cut else "Nothing is cut from it"]
-        parts += [f"Printed from what it plays: {', '.join(later)}"] if later else []
+        parts = [f"Flips of it: {', '.join(cut)}" if cut else "No flips of it"]
+        parts += [f"Prints made from it: {', '.join(later)}"] if later else []
         if one.recipe.passes:
             parts.append(f"Passes: {', '.join(x.name for x in one.recipe.passes)}")
         self.says.setText(". ".join(parts) + ".")
@@ -119,9 +116,8 @@ class PrintsSheet(QDialog):
         """Take the chosen print off the document."""
         one = self.chosen
         if one is not None and self._session.document.change(
-            "forget a print", lambda document: forget_print(document, one.id)
+            "delete a print", lambda document: forget_print(document, one.id)
         ):
             self._session.say(
-                f"{one.name} is forgotten; what was cut from it stays, and undo brings it again",
-                good=True,
+                f"{one.name} is deleted; its flips stay, and undo restores it", good=True
             )

@@ -61,44 +61,44 @@ class Result(Inspector):
         self._dragged_from: Flipped | None = None  # what the length is being changed of
         self._scatter = Preview(session.hearing.previews, self)
         self._scatter.ended.connect(self._show_scatter)
-        self.use = button(
-            "Use as a layer", self.use_it, name="strong", tip="It sounds among the layers"
-        )
+        self.use = button("Use as a layer", self.use_it, name="strong", tip="Plays as a layer")
         self.instead = button(
             "Use instead",
             self.use_instead,
-            tip="It sounds in the place of what it was printed from, which is parked",
+            tip="Plays instead of the layers it was printed from, which are turned off",
         )
         self._pair(self.use, self.instead)
         self.apart = button(
-            "Open as a loop of its own",
+            "Open as a new loop",
             self.open_apart,
-            tip="Another loop, in "
-            "the key and tempo that this sounds in, whose chords are what is "
-            "heard now",
+            tip="A new loop in the sounding key and tempo, whose chords are those that sound now",
         )
         self.body.addWidget(self.apart)
         self.bass = button(
-            "Low cut and a fresh bass",
+            "Low cut and new bass",
             self.put_bass,
-            tip="Its lows out, and a bass on the roots of what is heard in it now",
+            tip="Cuts its lows and adds a bass on the roots that sound now",
         )
-        Trying(self.bass, session, self._with_bass, "with a fresh bass")
+        Trying(self.bass, session, self._with_bass, "with a new bass")
         self.body.addWidget(self.bass)
         self.whole = self._add("Pitch and tempo", WHOLE, self._set_whole)
         self.whole["bars"].settled.connect(self._end_drag)
-        self.fit = ChoiceRow([("tempo", "hold"), ("tape", "tape")], columns=2, name="To the tempo")
-        self.fit.button("tempo").setToolTip("To the loop's tempo, its pitch held")
-        self.fit.button("tape").setToolTip("To the loop's tempo as by tape: the pitch goes along")
+        self.fit = ChoiceRow(
+            [("tempo", "keep pitch"), ("tape", "like tape")], columns=2, name="To the tempo"
+        )
+        self.fit.button("tempo").setToolTip("To the loop's tempo, keeping the pitch")
+        self.fit.button("tape").setToolTip("To the loop's tempo like tape: the pitch changes too")
         self.fit.chosen.connect(self._set_fit)
         self.body.addWidget(self.fit)
         self.body.addWidget(row_of_heading("Scatter", why("scatter")))
-        self.another = button("Another draw", self.another_draw, tip="Hear the pieces drawn anew")
-        self.keep = button("Keep this", self.keep_scatter, tip="Let the pieces stay so")
+        self.another = button(
+            "Another variation", self.another_draw, tip="Suggest and play another order"
+        )
+        self.keep = button("Keep this", self.keep_scatter, tip="Keep the pieces in this order")
         self._pair(self.another, self.keep)
         self.rules = self._add("", SCATTER, self._set_rule)
-        self.body.addWidget(row_of_heading("Each piece", why("piece")))
-        self.one = ChoiceRow([(False, "the chosen one"), (True, "all")], columns=2, name="Pieces")
+        self.body.addWidget(row_of_heading("All pieces", why("piece")))
+        self.one = ChoiceRow([(False, "selected piece"), (True, "all")], columns=2, name="Pieces")
         self.one.chosen.connect(self._choose_all)
         self.one.show_choice(False)
         self.body.addWidget(self.one)
@@ -189,7 +189,7 @@ class Result(Inspector):
             made = self._scattered(loop)
             return flips.heard_alone(made, layer.id) if layer.parked else made
 
-        self._scatter.put(edit, f"scattered, draw {self.scatter_rules.draw}")
+        self._scatter.put(edit, f"scattered, variation {self.scatter_rules.draw}")
         self._show_scatter()
 
     def another_draw(self) -> None:
@@ -202,7 +202,7 @@ class Result(Inspector):
         """Let the pieces stay as they are heard."""
         rules, bar = self.scatter_rules, bar_ticks(self._session.loop.metre)
         self._scatter.end()
-        self._edit(f"scatter, draw {rules.draw}", lambda flip: scattered(flip, rules, bar))
+        self._edit(f"scatter, variation {rules.draw}", lambda flip: scattered(flip, rules, bar))
 
     def _show_scatter(self) -> None:
         self.keep.setEnabled(self._scatter.on)
@@ -239,7 +239,7 @@ class Result(Inspector):
         if layer is not None and self._session.apply(
             "use a flip", lambda loop: flips.use(loop, layer.id)
         ):
-            self._session.say(f"{layer.name} sounds among the layers now", good=True)
+            self._session.say(f"{layer.name} now plays as a layer", good=True)
 
     def use_instead(self) -> None:
         """Let it sound instead of what it was printed from."""
@@ -251,7 +251,7 @@ class Result(Inspector):
             "use a flip instead", lambda loop: flips.use_instead(loop, layer.id, layers)
         ):
             self._session.say(
-                f"{layer.name} sounds instead; what it was printed from is parked", good=True
+                f"{layer.name} plays instead; the layers it was printed from are off", good=True
             )
 
     def open_apart(self) -> None:
@@ -276,11 +276,11 @@ class Result(Inspector):
         """Take its lows out and lay a bass on what is heard."""
         layer = self._layer()
         if layer is not None and self._session.apply(
-            "a fresh bass", lambda loop: flips.put_bass(loop, layer.id)
+            "a new bass", lambda loop: flips.put_bass(loop, layer.id)
         ):
             name = self._session.loop.layers[-1].name
             self._session.say(
-                f"{name} follows what is heard in {layer.name}; its lows are cut", good=True
+                f"{name} follows what sounds in {layer.name}; its lows are cut", good=True
             )
 
     # --- showing ------------------------------------------------------------------------------
@@ -332,7 +332,7 @@ class Result(Inspector):
         now = self._layer()
         parked = now is not None and now.parked
         of_it = "" if bars <= loop.bars else f"the first {plural(loop.bars, 'bar')} "
-        parts.append("heard here alone" if parked else f"{of_it}among the layers")
+        parts.append("plays here alone" if parked else f"{of_it}among the layers")
         self.under.setText(" · ".join(parts))
 
     def _show_piece(self, flip: Flipped) -> None:
@@ -341,13 +341,13 @@ class Result(Inspector):
         place: SlicePlacement = flip.places[min(self._at, len(flip.places) - 1)]
         values: dict[str, Value] = {
             "semitones": place.semitones,
-            "tape": "tape" if place.tape else "hold",
+            "tape": "like tape" if place.tape else "keep length",
             "level_db": place.level_db,
             "pan": 100 * place.pan,
             "times": float(place.times),
             "level_step_db": place.level_step_db,
             "step_st": place.step_st,
-            "fills": "stretched" if place.fills else "a gap",
+            "fills": "stretched" if place.fills else "rest",
             "decay_ms": place.decay_ms,
             "fade_in_ms": place.fade_in_ms,
             "fade_out_ms": place.fade_out_ms,
@@ -358,4 +358,4 @@ class Result(Inspector):
         self.piece_says.setVisible(bool(self.piece_says.text()))
 
 
-FLAGS = {"tape": "tape", "fills": "stretched"}  # words that stand for yes
+FLAGS = {"tape": "like tape", "fills": "stretched"}  # words that stand for yes

@@ -53,7 +53,12 @@ from cloudrift.render.plan.slicing import hits_in
 
 WAVE_COLUMNS, STUTTER = 4096, 4
 SAYS_PX = 150  # that the words on the print have at least
-WHOLE = ("Backward, chords in order", "Backward", "On the beat", "As it was")  # what is done to it
+WHOLE = (
+    "Reversed, chords in order",
+    "Reverse",
+    "On the beat",
+    "Original order",
+)  # what is done to it
 
 
 class FlipStage(QWidget):
@@ -78,21 +83,21 @@ class FlipStage(QWidget):
         self.print_menu = PrintMenu(session, self.printing, self.print)
         self.print.setMenu(self.print_menu)
         self.again = button(
-            "Reprint",
+            "Print again",
             self.printing.reprint,
-            tip="Print the loop as it is in this print's place: all that was cut from it follows",
+            tip="Print the loop as it is now in place of this print: all its flips follow",
         )
         self.recipe = button(
-            "Its loop",
+            "Open source loop",
             self.printing.show_recipe,
-            tip="The loop that this print was made from, in the open one's place",
+            tip="The loop that this print was made from, in place of the open one",
         )
         self.stop = button("Cancel", self.printing.cancel)
         self.stop.hide()
-        self.cuts = ChoiceRow([(what, what) for what in cutting.CUT_AT], name="Cut at", even=False)
+        self.cuts = ChoiceRow([(what, what) for what in cutting.CUT_AT], name="Slice", even=False)
         self.cuts.chosen.connect(self._cut)
         self.even = FieldWidget(EVEN, 16.0)
-        self.even.edited.connect(lambda _v: self._cut("even", moving=True))
+        self.even.edited.connect(lambda _v: self._cut("equal", moving=True))
         self.even.settled.connect(session.end_drag)
         self.threads = Threads()
         self.threads.edited.connect(self.edit)
@@ -101,9 +106,9 @@ class FlipStage(QWidget):
         self.threads.chosen.connect(self.result.show_place)
         self.hands: dict[str, QPushButton] = {}
         self.acts: dict[str, Callable[[], object]] = {}
-        self.alone = QPushButton("Hear it alone")
+        self.alone = QPushButton("Solo")
         self.alone.setCheckable(True)
-        self.alone.setToolTip("The flip without the other layers and the whole loop's line")
+        self.alone.setToolTip("The flip without the other layers and the master chain")
         self.alone.clicked.connect(self._swap_alone)
         self.compare = CompareButton(session, self.printing, lambda: self.layer, self._alone)
         self._alone.ended.connect(lambda: self.alone.setChecked(False))
@@ -119,7 +124,7 @@ class FlipStage(QWidget):
                     why("print")):  # fmt: skip
             line.addWidget(one)
         self.cutting = flow(
-            label("Cut at", size=11.5, name="soft"), self.cuts, self.even, self.compare, self.alone,
+            label("Slice", size=11.5, name="soft"), self.cuts, self.even, self.compare, self.alone,
             spacing=6,
         )  # fmt: skip
         self.lead = FlipLead(self._session, self.printing)
@@ -149,38 +154,39 @@ class FlipStage(QWidget):
             return lambda: self.edit(words, lambda flip: edit(flip, self.threads.at))
 
         return (
-            ("Backward, chords in order", partial(self.edit, "backward, chords in order",
-             ordering.backward_in_order), "Each chord turned round in its own place",
+            ("Reversed, chords in order", partial(self.edit, "reversed, chords in order",
+             ordering.backward_in_order), "Each chord reversed in its own place",
              ordering.backward_in_order),
-            ("Backward", partial(self.edit, "backward", ordering.backward),
-             "All of it turned round, the last first", ordering.backward),
-            ("On the beat", lambda: self.edit("on the beat", self._on_beat), "Each piece begins "
-             "on the nearest half beat: for what was played off it and is cut at hits",
+            ("Reverse all", partial(self.edit, "reverse all", ordering.backward),
+             "The whole print reversed", ordering.backward),
+            ("On the beat", lambda: self.edit("on the beat", self._on_beat), "Quantises each "
+             "piece to the nearest half beat",
              self._on_beat),
-            ("As it was", partial(self.edit, "as it was", cutting.reset),
-             "Each piece where it was in the print", None),
-            ("Turn round", on(flipping.swap_backward, "turn a piece round"),
-             "The chosen piece backward, or forward again (−)", None),
-            ("Again", on(flipping.repeat, "a piece again"),
-             "The chosen piece once more behind itself", None),
-            ("Halve", on(flipping.halve, "halve a piece"), "The chosen piece in two", None),
-            ("To the end", on(flipping.copy_on, "a piece to the end"),
-             "The chosen piece again and again behind itself", None),
-            ("Slow", on(flipping.slow, "slow a piece"),
-             "Its first half in its place, half as fast, at its pitch", None),
+            ("Original order", partial(self.edit, "original order", cutting.reset),
+             "Each piece back to its place in the print", None),
+            ("Reverse", on(flipping.swap_backward, "reverse a piece"),
+             "Reverse the selected piece, or undo it (−)", None),
+            ("Repeat", on(flipping.repeat, "repeat a piece"),
+             "Repeat the selected piece after itself", None),
+            ("Half length", on(flipping.halve, "halve a piece"), "Split the selected piece in "
+                                                                 "two", None),
+            ("Fill to end", on(flipping.copy_on, "fill to the end"),
+             "Repeat the selected piece up to the end", None),
+            ("Half speed", on(flipping.slow, "half speed for a piece"),
+             "Its first half at half speed, keeping the pitch", None),
             ("Stutter", on(lambda flip, at: flipping.stutter(flip, at, STUTTER), "stutter"),
-             f"The chosen piece's start struck {STUTTER} times (2 to 9)", None),
+             f"Repeat the selected piece's start {STUTTER} times (2 to 9)", None),
             ("Mute", on(flipping.swap_mute, "mute a piece"),
-             "The chosen piece silent, or heard again", None),
-            ("Label", self.label_piece, "Give what is cut from here on a name, to the next label",
+             "Mute the selected piece, or unmute it", None),
+            ("Label", self.label_piece, "Name the slices from here to the next label",
              None),
-            ("Gap", on(flipping.take_out, "leave a gap"), "Nothing there (.)", None),
+            ("Rest", on(flipping.take_out, "leave a rest"), "A rest here (.)", None),
         )  # fmt: skip
 
     def _connect(self) -> None:
         session = self._session
         WhileShown(self, self._show, session.changed, session.opened, session.selected)
-        session.opened.connect(lambda: self._tasks.cancel("listening for hits"))
+        session.opened.connect(lambda: self._tasks.cancel("finding transients"))
         self.printing.made.connect(self._made)
         self.print_menu.passes_wanted.connect(self.ask_for_passes)
         self.print_menu.list_wanted.connect(self.show_prints)
@@ -197,13 +203,13 @@ class FlipStage(QWidget):
                     "Ctrl+P", goes=True),
             Command("Print the whole loop, &bare",
                     lambda it: it.printing.print_what((), bare=True), goes=True),
-            Command("Print in &passes, with layers in and out…", here.ask_for_passes, goes=True),
+            Command("Print in &passes, with layers on and off…", here.ask_for_passes, goes=True),
             Command("All p&rints…", here.show_prints, goes=True),
-            Command("Print the chosen &layer", lambda it: it.printing.print_chosen(),
+            Command("Print the selected &layer", lambda it: it.printing.print_chosen(),
                     "Ctrl+Shift+P", goes=True),
-            Command("Print the layers heard &alone, together",
+            Command("Print the &soloed layers together",
                     lambda it: it.printing.print_together(), goes=True),
-            Command("&Cut the chosen recording", lambda it: it.printing.cut_recording(),
+            Command("Sli&ce the selected recording", lambda it: it.printing.cut_recording(),
                     goes=True),
             *(Command(name, partial(here.do, name=name), goes=True) for name in WHOLE),
         )  # fmt: skip
@@ -249,7 +255,7 @@ class FlipStage(QWidget):
     def ask_for_passes(self) -> None:
         """Ask who plays in which pass, and print that."""
         if not self._session.loop.heard():
-            self._session.say("nothing is heard, so there is nothing to print; add a layer first")
+            self._session.say("no layer plays, so there is nothing to print; add a layer first")
             return
         document, layer = self._session.document.history.now, self.layer
         of = layer.flipped.print_id if layer and layer.flipped else ""
@@ -271,7 +277,7 @@ class FlipStage(QWidget):
         """Change the flip that is shown."""
         layer = self.layer
         if layer is None:
-            self._session.say("nothing is printed yet; press Print first")
+            self._session.say("no prints yet; choose Print first")
             return
         self._session.apply(
             words, lambda loop: flips.with_flip(loop, layer.id, edit), merge=merge, moving=moving
@@ -310,7 +316,7 @@ class FlipStage(QWidget):
         layer = self.layer
         flip = layer.flipped if layer else None
         if flip is None or self.threads.at >= len(flip.places):
-            self._session.say("no piece is chosen; print first, and choose one below")
+            self._session.say("no piece is selected; print first, then select one below")
             return
         tick = flip.places[self.threads.at].from_tick
         was = next((x.name for x in flip.labels if x.at_tick == tick), "")
@@ -321,14 +327,14 @@ class FlipStage(QWidget):
     # --- cutting ------------------------------------------------------------------------------
 
     def _cut(self, what: object, *, moving: bool = False) -> None:
-        if what == "hits":
+        if what == "transients":
             self._cut_at_hits()
             return
         metre, count = self._session.loop.metre, round(float(self.even.value))
         self.edit(
-            f"cut at {what}",
+            f"slice at {what}",
             lambda flip: cutting.cut(flip, cutting.cuts_at(flip, str(what), metre, count)),
-            merge="even" if moving else "",
+            merge="equal" if moving else "",
             moving=moving,
         )
 
@@ -342,12 +348,14 @@ class FlipStage(QWidget):
 
         def came(hits: list[int]) -> None:
             self.edit(
-                "cut at hits",
-                lambda now: cutting.cut(now, cutting.cuts_at(now, "hits", loop.metre, hits=hits)),
+                "slice at transients",
+                lambda now: cutting.cut(
+                    now, cutting.cuts_at(now, "transients", loop.metre, hits=hits)
+                ),
             )
 
         self._tasks.run(
-            "listening for hits",
+            "finding transients",
             lambda _stale, _moved: hits_in(flip, laying, clips, loop.tempo),
             came,
             lane=Lane.READING,
@@ -374,7 +382,7 @@ class FlipStage(QWidget):
         if layer is None:
             self.alone.setChecked(False)
             return
-        self._alone.put(lambda loop: flips.heard_alone(loop, layer.id), f"{layer.name}, alone")
+        self._alone.put(lambda loop: flips.heard_alone(loop, layer.id), f"{layer.name}, solo")
         self.alone.setChecked(True)
 
     # --- showing ------------------------------------------------------------------------------

@@ -43,10 +43,9 @@ class Threads(Keyed):
         self.setMinimumSize(320, 240)
         self.setMouseTracking(True)
         self.setToolTip(
-            "Drag a piece from above to a place below, or a place or its thread elsewhere. In "
-            "focus: arrows "
-            "choose a place, letters say what plays there, − turns it round, 2 to 9 strike it so "
-            "often, . leaves a gap, Ctrl with arrows swaps. Double-click above to cut there"
+            "Drag a piece from above to a place below, or a place or its thread elsewhere. Keys: "
+            "arrows select a place, letters choose what plays there, − reverses it, 2 to 9 repeat "
+            "it, . leaves a rest, Ctrl with arrows swaps. Double-click above to cut there"
         )
 
     # --- what is shown ------------------------------------------------------------------------
@@ -196,7 +195,7 @@ class Threads(Keyed):
         near, total = model.cut_near(place.x()), model.flip.length_ticks
         if near is not None:
             cuts = tuple(one for one in model.flip.cuts if one != near)
-            self._edit("take a cut out", lambda flip: cutting.cut(flip, cuts))
+            self._edit("remove a cut", lambda flip: cutting.cut(flip, cuts))
             return
         tick = model.snapped(model.axis.tick_at(place.x()))
         cuts = cutting.tidied([*model.flip.cuts, tick], total)
@@ -226,7 +225,7 @@ class Threads(Keyed):
         assert self.model is not None
         at = self.at
         if text == "." or key == Qt.Key.Key_Delete:
-            return lambda: self._edit("leave a gap", lambda flip: flipping.take_out(flip, at))
+            return lambda: self._edit("leave a rest", lambda flip: flipping.take_out(flip, at))
         letters = {letters_of(i): i for i in range(min(26, len(self.model.flip.cuts)))}
         if text in letters:
             piece = letters[text]
@@ -238,12 +237,12 @@ class Threads(Keyed):
             return put
         if text and text in "-−":
             return lambda: self._edit(
-                "turn a piece round", lambda flip: flipping.swap_backward(flip, at)
+                "reverse a piece", lambda flip: flipping.swap_backward(flip, at)
             )
         if text and text in DIGITS:
             times = int(text)
             return lambda: self._edit(
-                "strike a piece again", lambda flip: flipping.stutter(flip, at, times)
+                "repeat a piece", lambda flip: flipping.stutter(flip, at, times)
             )
         return None
 
@@ -261,8 +260,8 @@ class Threads(Keyed):
             painter.setPen(color("ink_soft"))
             painter.setFont(text_font(13))
             words = (
-                "Nothing is printed yet. Press Print to make sound of the loop or of a layer: "
-                "its pieces stand here, and where they play below."
+                "No prints yet. Choose Print to turn the loop or a layer into audio: its pieces "
+                "appear here, and where they play below."
             )
             where = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
             painter.drawText(QRectF(self.rect()).adjusted(60, 0, -60, 0), where, words)
@@ -326,7 +325,7 @@ class Threads(Keyed):
         painter.fillRect(box.adjusted(-1, 0, 1, 0), veil)
         painter.setPen(color("ink"))
         painter.setFont(text_font(12, MEDIUM))
-        words = "behind the loop's end: not heard here, but as a loop of its own"
+        words = "past the loop's end: plays only in a loop of its own"
         where = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
         around = painter.boundingRect(box.adjusted(8, 0, -8, 0), where, words)
         painter.fillRect(around.adjusted(-6, -4, 6, 4), color("paper"))

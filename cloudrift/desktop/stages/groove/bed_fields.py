@@ -22,7 +22,7 @@ FIELDS = {
             unit="%",
             low=STRAIGHT,
             high=MOST_SWING,
-            hint="where in a pair of steps the second lies; 50: straight",
+            hint="position of the second step in each pair; 50: straight",
         ),
         Field(
             name="late_ms",
@@ -31,7 +31,7 @@ FIELDS = {
             unit="ms",
             low=-100,
             high=100,
-            hint="how far behind all of it is played; below 0: before",
+            hint="plays the whole bed late; below 0: early",
         ),
         Field(
             name="busy",
@@ -40,7 +40,7 @@ FIELDS = {
             unit="%",
             low=0,
             high=100,
-            hint="how much of what is open is struck; moving it draws the groove anew",
+            hint="how many of the free steps are played; moving it suggests another variation",
         ),
         Field(name="draw", label="№", default=1, low=1, high=MAX_DRAW),
     )

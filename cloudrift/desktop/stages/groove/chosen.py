@@ -26,7 +26,7 @@ from cloudrift.notes.time import TICKS_PER_QUARTER
 from cloudrift.sound.catalogue import CATALOGUE, find_sound
 from cloudrift.sound.own_files import Shelved, load_own, own_sounds
 
-PAGES = (("hits", "Hits"), ("lane", "Lane"), ("bed", "All of it"))
+PAGES = (("hits", "Hits"), ("lane", "Lane"), ("bed", "Whole bed"))
 SHARES = {"pan"}  # held as -1 to 1, shown in %
 DRUMS = ("drums", "bass")
 NO_CHOKE = "rings on"
@@ -39,7 +39,7 @@ class Chosen(Inspector):
         """``edit`` takes words, an edit of the loop, and whether a hand still moves."""
         super().__init__()
         self._session, self._lanes, self._edit = session, lanes, edit
-        self.tabs = ChoiceRow(list(PAGES), columns=3, name="What is chosen")
+        self.tabs = ChoiceRow(list(PAGES), columns=3, name="Selection")
         self.tabs.chosen.connect(self.show_page)
         self.says = self.under
         self.pages = Pages()
@@ -74,7 +74,7 @@ class Chosen(Inspector):
         for name, field in HIT.items():
             self.hit[name] = self._field(field, partial(self._set_hit, name), body)
         self.more = QPushButton("More…")
-        self.more.setToolTip("What else can be done with the chosen hits, or all of the lane")
+        self.more.setToolTip("More for the selected hits, or the whole lane")
         self._more = QMenu(self.more)
         self._more.aboutToShow.connect(self._fill_more)
         self.more.setMenu(self._more)
@@ -87,30 +87,26 @@ class Chosen(Inspector):
 
     def _lane_page(self) -> None:
         body = self._page()
-        self.on = toggle("heard", self._swap_on, "Hear this lane, or not (M)")
-        self.alone = toggle("alone", self._swap_alone, "Hear this lane alone")
-        self.ducks = toggle(
-            "ducks the loop", self._swap_ducks, "The loop makes room for this lane's hits"
-        )
-        self.locked = toggle(
-            "locked", self._swap_locked, "It stays as it is when a groove is drawn"
-        )
+        self.on = toggle("on", self._swap_on, "Lane on or off (M)")
+        self.alone = toggle("solo", self._swap_alone, "Solo this lane")
+        self.ducks = toggle("ducks the loop", self._swap_ducks, "This lane's hits duck the loop")
+        self.locked = toggle("locked", self._swap_locked, "Keep it when a groove is suggested")
         body.addWidget(row((self.on, self.alone, self.ducks, self.locked)))
         self.sounds = vertical(spacing=3)
         body.addLayout(self.sounds)
         self.lane["level_db"] = self._field(LEVEL, partial(self._set_owner, "level_db"), body)
         self.lane["pan"] = self._field(PAN, partial(self._set_owner, "pan"), body)
         self.lane["late_ms"] = self._field(LATE, self._set_late, body)
-        self.choke = ChoiceBox("Stopped by")
-        self.choke.setToolTip("Lanes with one name stop each other, and themselves")
+        self.choke = ChoiceBox("Choke group")
+        self.choke.setToolTip("Lanes of one group cut each other off, and themselves")
         self.choke.setEditable(True)
         self.choke.activated.connect(self._set_choke)
         body.addWidget(self.choke)
         acts = (
-            ("Copy", self._copy_lane, "Another lane like this one"),
-            ("Up", partial(self._move_lane, -1), "One higher"),
-            ("Down", partial(self._move_lane, 1), "One lower"),
-            ("Out", self._remove_lane, "Take this lane out"),
+            ("Duplicate", self._copy_lane, "Duplicate this lane"),
+            ("Up", partial(self._move_lane, -1), "Move up"),
+            ("Down", partial(self._move_lane, 1), "Move down"),
+            ("Remove", self._remove_lane, "Remove this lane"),
         )
         fill(body, row(small(*one) for one in acts), 1)
 
@@ -119,20 +115,20 @@ class Chosen(Inspector):
         for name, field in DUCK.items():
             self.duck[name] = self._field(field, partial(self._set_duck, name), body)
         self.bass = toggle(
-            "low drums duck, too",
+            "low drums duck too",
             lambda on: self._set_duck("bass", on),
-            "Lanes on roots make room for the same hits",
+            "The same hits duck lanes on roots",
         )
         body.addWidget(self.bass)
         self.dirty = toggle(
-            "dirty",
+            "drive",
             lambda _on: self._press(beds.make_dirty),
-            "Drive all of the bed, blended; once more: off",
+            "Drive on the whole bed, blended; click again: off",
         )
         self.air = toggle(
-            "air",
+            "room",
             lambda _on: self._press(beds.give_air),
-            "A small room on all of the bed; once more: off",
+            "A small room on the whole bed; click again: off",
         )
         body.addWidget(row((self.dirty, self.air)))
         self.steps = ChoiceRow([(240, "1/16"), (480, "1/8")], columns=2, name="Swings in")
@@ -200,8 +196,8 @@ class Chosen(Inspector):
         if len(numbers) == 1:
             said = model.text_of(self._lanes.row, min(numbers))
         else:
-            said = f"{len(numbers)} hits chosen" if numbers else f"all {plural(len(hits), 'hit')}"
-            said = said if hits else "no hits yet; press in the lane"
+            said = f"{len(numbers)} hits selected" if numbers else f"all {plural(len(hits), 'hit')}"
+            said = said if hits else "no hits yet; click in the lane"
         self.says.setText(f"{lane.name}: {said}")
 
     def _show_lane(self, lane: Layer) -> None:
@@ -252,12 +248,10 @@ class Chosen(Inspector):
                 level = FieldWidget(LEVEL, one.level_db)
                 level.edited.connect(partial(self._set_stacked, i, "level_db"))
                 level.settled.connect(self._session.end_drag)
-                fill(
-                    line, level, small_button("×", partial(self._take_sound, i), tip="Take it out")
-                )
+                fill(line, level, small_button("×", partial(self._take_sound, i), tip="Remove it"))
             self.sounds.addLayout(line)
         if len(hits.stack) < 4:
-            self.sounds.addWidget(small_button("Strike another sound with it", self._add_sound))
+            self.sounds.addWidget(small_button("Layer another sound with it", self._add_sound))
 
     # --- doing --------------------------------------------------------------------------------
 
@@ -279,13 +273,13 @@ class Chosen(Inspector):
     def _set_late(self, value: object) -> None:
         lane_id, number = self._lanes.lane_id, float(str(value))
         self._edit(
-            "a lane behind", lambda loop: beds.set_lane(loop, lane_id, late_ms=number), moving=True
+            "a late lane", lambda loop: beds.set_lane(loop, lane_id, late_ms=number), moving=True
         )
 
     def _set_choke(self, _at: int) -> None:
         lane_id, words = self._lanes.lane_id, self.choke.currentText().strip()
         name = "" if words == NO_CHOKE else words
-        self._edit("stopped by", lambda loop: beds.set_lane(loop, lane_id, choke=name))
+        self._edit("choke group", lambda loop: beds.set_lane(loop, lane_id, choke=name))
 
     def _set_sound(self, which: int, at: int) -> None:
         lane_id, chosen = self._lanes.lane_id, self.stack[which].itemData(at)
@@ -322,7 +316,7 @@ class Chosen(Inspector):
 
     def _take_sound(self, which: int) -> None:
         lane_id = self._lanes.lane_id
-        self._edit("take a sound out", lambda loop: beds.take_from_stack(loop, lane_id, which))
+        self._edit("remove a sound", lambda loop: beds.take_from_stack(loop, lane_id, which))
 
     def _swap_on(self, on: bool) -> None:
         lane_id = self._lanes.lane_id
@@ -352,7 +346,7 @@ class Chosen(Inspector):
 
     def _copy_lane(self) -> None:
         lane_id = self._lanes.lane_id
-        self._edit("copy a lane", lambda loop: beds.copy_lane(loop, lane_id))
+        self._edit("duplicate a lane", lambda loop: beds.copy_lane(loop, lane_id))
 
     def _move_lane(self, by: int) -> None:
         lane_id = self._lanes.lane_id
@@ -361,10 +355,10 @@ class Chosen(Inspector):
 
     def _remove_lane(self) -> None:
         lane_id = self._lanes.lane_id
-        self._edit("take a lane out", lambda loop: beds.remove_lane(loop, lane_id))
+        self._edit("remove a lane", lambda loop: beds.remove_lane(loop, lane_id))
 
     def _set_duck(self, name: str, value: object) -> None:
         self._edit("ducking", lambda loop: beds.set_duck(loop, **{name: value}), moving=True)
 
     def _press(self, edit: Callable[[Loop], Loop]) -> None:
-        self._edit("all of the bed", edit)
+        self._edit("the whole bed", edit)

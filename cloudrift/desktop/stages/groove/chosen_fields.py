@@ -6,12 +6,12 @@ from cloudrift.loop.model.hits import MOST_LATE_MS, MOST_ST
 
 LATE = Field(
     name="late_ms",
-    label="Behind",
+    label="Late",
     default=0,
     unit="ms",
     low=-MOST_LATE_MS,
     high=MOST_LATE_MS,
-    hint="below 0: before its place",
+    hint="below 0: early",
 )
 
 
@@ -21,7 +21,7 @@ PAN = Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100)
 HIT = {
     f.name: f
     for f in (
-        Field(name="velocity", label="Loudness", default=100, unit="vel", low=1, high=127),
+        Field(name="velocity", label="Velocity", default=100, unit="vel", low=1, high=127),
         Field(
             name="st",
             label="Pitch",
@@ -33,36 +33,36 @@ HIT = {
         ),
         Field(
             name="length_ticks",
-            label="Held",
+            label="Length",
             default=0,
             unit="beats",
             low=0,
             high=16,
             step=0.05,
             off_low=True,
-            hint="off: it rings until it is stopped",
+            hint="off: rings until choked",
         ),
         LATE,
         PAN,
         Field(
             name="glide_ms",
-            label="Slides in",
+            label="Glide",
             default=0,
             unit="ms",
             low=0,
             high=1000,
             step=5,
             off_low=True,
-            hint="how long it takes to leave the pitch of the hit before",
+            hint="time from the previous hit's pitch to its own",
         ),
         Field(
             name="sound",
-            label="Of the stack",
+            label="Sound",
             default=0,
             low=0,
             high=4,
             off_low=True,
-            hint="the number of the one that it plays alone; off: all",
+            hint="the one sound of the stack that it plays; off: all",
         ),
     )
 }
@@ -73,17 +73,17 @@ DUCK = {
     for f in (
         Field(
             name="depth_db",
-            label="Ducks by",
+            label="Ducking",
             default=6,
             unit="dB",
             low=0,
             high=MOST_DUCK_DB,
             step=0.5,
         ),
-        Field(name="hold_ms", label="For", default=40, unit="ms", low=0, high=1000),
+        Field(name="hold_ms", label="Hold", default=40, unit="ms", low=0, high=1000),
         Field(
             name="back_ms",
-            label="Back over",
+            label="Release",
             default=160,
             unit="ms",
             low=10,

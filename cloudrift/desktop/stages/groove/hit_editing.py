@@ -110,10 +110,10 @@ class HitEditing(Keyed):
             return lambda: self._edit(words, lambda loop: edit(loop, lane_id, numbers, *more))
 
         found: list[tuple[str, Callable[[], object]]] = [
-            ("Take out" + whose, self.take_out),
-            (f"Thin{whose}: every second out", do("thin", hitting.thin)),
+            ("Delete" + whose, self.take_out),
+            (f"Thin{whose}: delete every other hit", do("thin", hitting.thin)),
             ("Mirror" + whose, do("mirror", hitting.mirror)),
-            (f"Pan{whose} from side to side, by a draw", self.spread),
+            (f"Pan{whose} randomly", self.spread),
             (f"Pan{whose} to the middle", lambda: self.set_all("pan", 0.0)),
             ("An octave up" + whose, do("an octave up", hitting.tune_hits, 12)),
             ("An octave down" + whose, do("an octave down", hitting.tune_hits, -12)),
@@ -121,20 +121,20 @@ class HitEditing(Keyed):
         bar = self.at_tick // self.model.bar
         found.append(
             (
-                f"What is in bar {bar + 1} in all bars behind it",
+                f"Copy bar {bar + 1} to all bars after it",
                 lambda: self._edit(
-                    "copy a bar on", lambda loop: hitting.copy_bar_on(loop, lane_id, bar)
+                    "copy a bar onward", lambda loop: hitting.copy_bar_on(loop, lane_id, bar)
                 ),
             )
         )
         if self.model.is_low(self.row):
             found += [
-                ("Slide" + whose, do("slide", hitting.slide)),
+                ("Glide" + whose, do("slide", hitting.slide)),
                 (f"Cut{whose} short: half as long", do("cut short", hitting.cut_short)),
-                ("Last hit an octave up, or back", self._low("high jump", hitting.high_jump)),
-                ("The end a half step away", self._low("tension", hitting.tension)),
+                ("Last hit an octave up, or back", self._low("octave jump", hitting.high_jump)),
+                ("End a half step away", self._low("tension", hitting.tension)),
                 (
-                    "Every second bar left out",
+                    "Leave out every other bar",
                     lambda: self._edit(
                         "skip a bar", lambda loop: hitting.skip_bar(loop, lane_id, 2)
                     ),
@@ -156,7 +156,7 @@ class HitEditing(Keyed):
     def take_out(self) -> None:
         """Take the chosen hits out."""
         lane_id, numbers = self.lane_id, self.chosen_or_all
-        self._edit("take hits out", lambda loop: hitting.take_hits(loop, lane_id, numbers))
+        self._edit("delete hits", lambda loop: hitting.take_hits(loop, lane_id, numbers))
         self.choose(self.row)
 
     def spread(self) -> None:
@@ -166,7 +166,7 @@ class HitEditing(Keyed):
             return
         pans = [self.model.hits(self.row)[n].pan for n in numbers]
         draw = round(sum(abs(pan) for pan in pans) * 97) % 9999 + 1
-        self._edit("pan by a draw", lambda loop: hitting.spread(loop, lane_id, numbers, 0.8, draw))
+        self._edit("random pan", lambda loop: hitting.spread(loop, lane_id, numbers, 0.8, draw))
 
     def set_all(self, name: str, value: object, *, moving: bool = False) -> None:
         """Set a field of the chosen hits."""
@@ -245,7 +245,7 @@ class HitEditing(Keyed):
         lane_id, tick = self.lane_id, self.at_tick
         number = hitting.number_at(self.model.loop, lane_id, tick)
         if number >= 0:
-            self._edit("take hits out", lambda loop: hitting.take_hits(loop, lane_id, {number}))
+            self._edit("delete hits", lambda loop: hitting.take_hits(loop, lane_id, {number}))
         else:
             length = self.grid if self.model.is_low(self.row) else 0
             hit = Hit(tick=tick, length_ticks=length)
@@ -269,7 +269,7 @@ class HitEditing(Keyed):
 
     def _lean(self, by_ms: float) -> None:
         lane_id, numbers = self.lane_id, self.numbers
-        self._edit("lean hits", lambda loop: hitting.nudge_hits(loop, lane_id, numbers, by_ms))
+        self._edit("nudge hits", lambda loop: hitting.nudge_hits(loop, lane_id, numbers, by_ms))
 
     def _tune(self, by: int) -> None:
         lane_id, numbers = self.lane_id, self.numbers

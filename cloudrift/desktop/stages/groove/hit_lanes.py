@@ -45,10 +45,10 @@ class HitLanes(HitEditing):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setToolTip(
-            "Press in a lane to draw a hit, higher for louder; drag along for a roll that goes to "
-            "where you let go. Drag hits to move them, up and down for loudness; Ctrl copies, Alt "
-            "is off the grid. Double-click takes one out. Keys: arrows, Enter draws, Delete, + and "
-            "−, 2 to 9 for a roll, Ctrl with arrows moves, Alt leans, Shift tunes, M off"
+            "Click in a lane to draw a hit, higher for louder; drag along it for a roll. Drag "
+            "hits to move them, up and down for velocity; Ctrl copies, Alt ignores the grid. "
+            "Double-click deletes. Keys: arrows, Enter draws, Delete, + and −, 2 to 9 for a roll, "
+            "Ctrl with arrows moves, Alt nudges, Shift tunes, M mutes"
         )
 
     def show_place(self, share: float) -> None:

@@ -23,8 +23,8 @@ def groove_lead(
     """
     made = Lead(
         "Suggest one from the loop",
-        "Drums and a long bass whose hits land where the loop strikes. Rest on one to hear it; "
-        "press it to keep it. Or add a lane, and draw hits in it.",
+        "Drums and a long bass whose hits land on the loop's onsets. Rest on one to hear it; "
+        "click it to keep it. Or add a lane, and draw hits in it.",
     )
     first = usual_manner(session.loop)
     for name in (first, *(one for one in manners() if one != first))[:LED_BY]:

@@ -77,7 +77,7 @@ class LanesModel:
         """Which bars are shown."""
         last = self.first_bar + self.shown
         if self.bars == 1:
-            return "1 bar, again and again"
+            return "1 bar, repeating"
         return f"bars {self.first_bar + 1} to {last} of {self.bars}"
 
     def beats(self) -> list[tuple[int, str]]:
@@ -178,7 +178,7 @@ class LanesModel:
         hit = self.hits(row)[number]
         beat = beat_ticks(self.loop.metre)
         place = f"{hit.tick // self.bar + 1}.{hit.tick % self.bar / beat + 1:.4g}"
-        parts = [f"{place}, loudness {hit.velocity}"]
+        parts = [f"{place}, velocity {hit.velocity}"]
         if self.is_low(row):
             parts.append(self.note_of(row, hit))
         elif hit.st:

@@ -41,7 +41,7 @@ from cloudrift.style.groove import draw_bed, usual_manner
 from cloudrift.style.manner import find_manner, manners
 
 SAYS_PX = 200  # that the words on top have at least
-LISTENING, READING = "where the loop strikes", "drums of a MIDI file"
+LISTENING, READING = "from the loop's onsets", "drums of a MIDI file"
 
 
 DRAWN = ("draw a hit", "draw a roll")
@@ -65,14 +65,9 @@ class GrooveStage(QWidget):
         self.lanes.settled.connect(session.end_drag)
         self.lanes.on_swapped.connect(self._swap_lane)
         self.lanes.chosen.connect(self._chosen)
-        self.heard = toggle(
-            "heard",
-            self._swap_heard,
-            "Hear the bed beside the loop, or not",
-            spoken="Groove bed heard",
-        )
+        self.heard = toggle("on", self._swap_heard, "Groove bed on or off", spoken="Groove bed on")
         self.only = toggle(
-            "alone", self._swap_alone, "Hear the bed without the loop", spoken="Groove bed alone"
+            "solo", self._swap_alone, "Solo the groove bed", spoken="Solo the groove bed"
         )
         self.fields: dict[str, FieldWidget] = {}
         for name, field in FIELDS.items():
@@ -84,17 +79,17 @@ class GrooveStage(QWidget):
         self.manner.addItems(list(manners()))
         self.manner.currentTextChanged.connect(self._show_manner)
         self.draw = button(
-            "Draw one from the loop",
+            "Suggest from the loop",
             self.draw_one,
             name="strong",
-            tip="Strokes that land where the loop strikes; each press another "
-            "draw, lanes that are locked stay",
+            tip="Hits that land on the loop's onsets; each click is another variation, locked "
+            "lanes stay",
         )
         self.patterns = horizontal(spacing=3)
         self._patterns_of: tuple[str, ...] = ()
         self.pattern: dict[str, QPushButton] = {}
         self.bars = small_button(
-            "", self._double, tip="Let the pattern be twice as long; after 8 bars comes one"
+            "", self._double, tip="Doubles the pattern's length; after 8 bars, back to one"
         )
         self.grid, self.roll = ChoiceBox("Grid", GRIDS), ChoiceBox("Rolls in", ROLLS)
         self.grid.setCurrentText("1/16")
@@ -155,8 +150,8 @@ class GrooveStage(QWidget):
         fill(
             foot,
             (self.whole, 1),
-            button("Its treatment line", self.line_wanted.emit, name="link",
-                   tip="The treatments of all of the bed, in Texture"),
+            button("Treatments", self.line_wanted.emit, name="link",
+                   tip="The whole bed's treatments, in Texture"),
         )  # fmt: skip
         fill(inside, played, shared, (scrolling(self.lanes), 1), foot)
         self.lead = groove_lead(self._session, self.draw_in, self._drawn)
@@ -207,7 +202,7 @@ class GrooveStage(QWidget):
         model = self.lanes.model
         said = f"{model.words} · " if model else ""
         low = any(model.is_low(row) for row in range(len(bed.lanes))) if model else False
-        said += f"roots heard: {root_text(loop)}" if low else ""
+        said += f"roots: {root_text(loop)}" if low else ""
         self.words.setText(said.removesuffix(" · "))
         self.words.setToolTip(self.words.text())
 
@@ -233,11 +228,11 @@ class GrooveStage(QWidget):
                 self.patterns.addWidget(one)
             if names:
                 self.patterns.addWidget(
-                    small_button("+", self._copy_pattern, tip="Go on with a copy of this pattern")
+                    small_button("+", self._copy_pattern, tip="Duplicate this pattern")
                 )
             if len(names) > 1:
                 self.patterns.addWidget(
-                    small_button("−", self._remove_pattern, tip="Take this pattern out")
+                    small_button("−", self._remove_pattern, tip="Delete this pattern")
                 )
         plays = {beds.hits_of(x).plays for x in bed.lanes}
         for name, one in self.pattern.items():
@@ -294,7 +289,7 @@ class GrooveStage(QWidget):
         if drawn and before.bed is not None and self._session.loop is not before:
             off = "The groove bed" if before.bed.group.mute else before.layer(lane_id).name
             if before.bed.group.mute or before.layer(lane_id).mute:
-                self._session.say(f"{off} is on now, so that what you draw plays", good=True)
+                self._session.say(f"{off} is now on, so you hear what you draw", good=True)
 
     def draw_in(self, manner: str) -> None:
         """Draw a groove in a manner."""
@@ -322,7 +317,7 @@ class GrooveStage(QWidget):
             loop = draw_bed(loop, manner, strengths, draw=draw, busy=busy)
             return loop if moving else beds.set_heard(loop, on=True)
 
-        done = self.edit("draw a groove", edit, moving=moving)
+        done = self.edit("suggest a groove", edit, moving=moving)
         if done and not moving:
             self.lanes.choose(self.lanes.row)
 
@@ -354,7 +349,9 @@ class GrooveStage(QWidget):
         self.lanes.update()
 
     def _swap_heard(self, on: bool) -> None:
-        self.edit("hear the bed" if on else "the bed off", lambda loop: beds.set_heard(loop, on=on))
+        self.edit(
+            "groove bed on" if on else "groove bed off", lambda loop: beds.set_heard(loop, on=on)
+        )
 
     def _swap_alone(self, on: bool) -> None:
         self._session.hearing.hear_alone({BED} if on else ())
@@ -405,7 +402,7 @@ class GrooveStage(QWidget):
     def _remove_pattern(self) -> None:
         name = next((name for name, one in self.pattern.items() if one.isChecked()), "")
         if name:
-            self.edit("take a pattern out", lambda loop: beds.remove_pattern(loop, name))
+            self.edit("delete a pattern", lambda loop: beds.remove_pattern(loop, name))
 
     def _double(self) -> None:
         model = self.lanes.model
@@ -436,8 +433,8 @@ class GrooveStage(QWidget):
         """What can be done here, for the menus."""
         here = GrooveStage
         return (
-            Command("&Draw a groove from the loop", here.draw_one, goes=True),
-            Command("&Hear the bed, or not", lambda it: it.heard.click(), goes=True),
+            Command("&Suggest a groove from the loop", here.draw_one, goes=True),
+            Command("Groove &bed on or off", lambda it: it.heard.click(), goes=True),
             Command("Drums of a &MIDI file…", lambda it: it._ask_for_midi(), goes=True),
         )
 
@@ -455,4 +452,4 @@ def _whole_words(loop: Loop) -> str:
     said = [t.says or t.of.label.lower() for t in bed.group.line if t.acts]
     if bed.duck is not None and bed.duck.lanes:
         said.append(f"ducks the loop by {bed.duck.depth_db:g} dB for {bed.duck.back_ms:g} ms")
-    return "All of it: " + (" · ".join(said) or "no treatments, nothing ducks")
+    return "Whole bed: " + (" · ".join(said) or "no treatments, nothing ducks")

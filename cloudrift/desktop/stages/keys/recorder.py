@@ -99,12 +99,12 @@ class Recorder(QObject):
         """Count in from the loop's last bar; from its first beat on, keys are taken."""
         session = self._session
         if self.becomes in (Becomes.NOTES, Becomes.MORE) and not self.layer_id:
-            session.say("there is no layer to play into; let it become a new one")
+            session.say("there is no layer to record into; record a new one")
             return
         self.state = State.COUNT_IN
         self.played = Played(session.loop.ticks)
         if self._heard_meanwhile(session.loop) is not session.loop:
-            self._preview.put(self._heard_meanwhile, "playing in")
+            self._preview.put(self._heard_meanwhile, "recording")
         session.transport.hear_part(0.0, 1.0)
         self._last_share = 1 - 1 / session.loop.bars
         session.transport.seek(self._last_share)

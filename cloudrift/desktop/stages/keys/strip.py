@@ -26,14 +26,14 @@ HEIGHT = 150
 SIDE_PX = 420
 OWN_KEYS = "computer"
 SAYS = {
-    Becomes.CHORDS: "Play in replaces the loop's chords.",
-    Becomes.NEW: "Play in makes a layer with the chosen layer's sound.",
-    Becomes.NOTES: "Play in replaces the chosen layer's notes.",
-    Becomes.MORE: "Play in adds to the chosen layer's notes.",
+    Becomes.CHORDS: "Recording replaces the loop's chords.",
+    Becomes.NEW: "Recording makes a layer with the selected layer's sound.",
+    Becomes.NOTES: "Recording replaces the selected layer's notes.",
+    Becomes.MORE: "Recording adds to the selected layer's notes.",
 }
 AS_PLAYED = "as played"
 LOUDNESS = Field(
-    name="velocity", label="Loudness", default=88, unit="vel", low=20, high=127, step=1
+    name="velocity", label="Velocity", default=88, unit="vel", low=20, high=127, step=1
 )
 OCTAVES = range(-2, 3)
 
@@ -51,10 +51,9 @@ class Keys(QWidget):
         self._held: dict[object, tuple[int, ...]] = {}  # a letter or the mouse -> pitches
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(460, 112)
-        self.setAccessibleName("Keys of the scale")
+        self.setAccessibleName("Scale keys")
         self.setToolTip(
-            "Letters play the scale, one row an octave; 1 to 7 its chords; "
-            "with Shift a semitone higher"
+            "Letters play the scale, one octave per row; 1 to 7 its chords; Shift a semitone up"
         )
         session.changed.connect(lambda _b, _a: self.update())
 
@@ -182,24 +181,25 @@ class KeysStrip(QFrame):
         self._midi_up.connect(self.recorder.up)
         self.click = QPushButton("Click")
         self.click.setCheckable(True)
-        self.click.setToolTip("A click on every beat, while the loop plays")
+        self.click.setToolTip("A click on every beat while the loop plays")
         self.click.toggled.connect(session.transport.set_click)
-        self.take = QPushButton("Play in")
+        self.take = QPushButton("Record")
         self.take.setCheckable(True)
-        self.take.setToolTip("One bar of click, then what you play becomes what is chosen beside")
+        self.take.setToolTip(
+            "One bar of count-in, then what you play becomes what is selected beside"
+        )
         self.take.clicked.connect(self._toggle_take)
-        self.becomes = ChoiceBox("What is played becomes", [one.value for one in Becomes])
+        self.becomes = ChoiceBox("Record as", [one.value for one in Becomes])
         self.becomes.currentIndexChanged.connect(self._choose_becomes)
         self.grid = ChoiceBox()
         self.grid.addItems([AS_PLAYED, "1/4", "1/8", "1/8 triplet", "1/16"])
         self.grid.setCurrentText("1/8")
         self.grid.setAccessibleName("Quantise")
-        self.grid.setToolTip("Also after playing: the take that was put goes to the new grid")
+        self.grid.setToolTip("Also after recording: requantises the current take")
         self.grid.currentTextChanged.connect(self._choose_grid)
         self.takes = ChoiceBox("Takes")
         self.takes.setToolTip(
-            "Takes are kept, each a step of its own: choose another and it "
-            "stands in the place of one of the same kind"
+            "Takes are kept, each an undo step: choosing one replaces another of its kind"
         )
         self.takes.activated.connect(self._choose_take)
         self.source = ChoiceBox("Keyboard")
@@ -228,7 +228,7 @@ class KeysStrip(QFrame):
             (heading("Play keys"), 1),
             small_button("−1 oct", lambda: self._octave(-1)),
             small_button("+1 oct", lambda: self._octave(1)),
-            button("Close", self.leave, tip="Put the keys away (Esc, F6)"),
+            button("Close", self.leave, tip="Close the keys (Esc, F6)"),
         )
         grid.addLayout(head, 0, 0, 1, 4)
         grid.addWidget(self.take, 1, 0)
@@ -265,7 +265,7 @@ class KeysStrip(QFrame):
         self.source.addItems([OWN_KEYS, *names])
         self.source.setEnabled(bool(names))
         self.source.setToolTip(
-            "Keys that are played" if names else "No MIDI keyboard found; the computer's keys play"
+            "Keyboard" if names else "No MIDI keyboard found; the computer's keys play"
         )
         if self.keyboard is not None:
             self.source.setCurrentText(self.keyboard.name)
@@ -303,7 +303,7 @@ class KeysStrip(QFrame):
             return
         take = self.recorder.takes[at]
         if not self.recorder.choose(take):
-            self.words.setText(f"{take.text} is in the loop already.")
+            self.words.setText(f"{take.text} is already in the loop.")
 
     def _show_takes(self) -> None:
         texts = [take.text for take in self.recorder.takes] or ["no takes yet"]
@@ -329,16 +329,16 @@ class KeysStrip(QFrame):
     def finish(self) -> None:
         """Stop, and put what was played where it belongs."""
         if not self.recorder.finish():
-            self.words.setText("Nothing was played, so nothing was changed.")
+            self.words.setText("Nothing was played; nothing changed.")
 
     def _said_put(self) -> None:
         self._show_takes()
         loop, take = self._session.loop, self.recorder.takes[self.takes.currentIndex()]
         if take.becomes is Becomes.CHORDS:
             names = "  ".join(c.read(loop.key).text for c in loop.chords)
-            self.words.setText(f"Put down: {names}")
+            self.words.setText(f"Recorded: {names}")
         else:
-            self.words.setText(f"{take.text} put down as {take.becomes.value}.")
+            self.words.setText(f"{take.text} recorded as {take.becomes.value}.")
 
     def _say(self) -> None:
         recorder = self.recorder
@@ -347,16 +347,16 @@ class KeysStrip(QFrame):
         self.take.setChecked(not standing)
         if standing:
             out = left_out(self._session.loop, recorder.layer)
-            through = f" Heard without {' and '.join(out)}." if out else ""
+            through = f" Ignored: {' and '.join(out)}." if out else ""
             text = f"{SAYS[recorder.becomes]}{through}"
         elif recorder.state is State.COUNT_IN:
-            text = "Counting in: play from the next bar on."
+            text = "Count-in: play from the next bar."
         else:
             bar = recorder.tick() // bar_ticks(self._session.loop.metre) + 1
             count = recorder.played.count if recorder.played else 0
             text = (
-                f"Taking bar {bar} of {self._session.loop.bars} · {plural(count, 'note')}. "
-                "Press Play in or Space to end."
+                f"Recording bar {bar} of {self._session.loop.bars} · {plural(count, 'note')}. "
+                "Press Record or Space to stop."
             )
         if text != self.words.text():
             self.words.setText(text)

@@ -20,7 +20,7 @@ class GroupRow(OwnerRow):
         super().__init__(session, group, role, "group")
         self.setObjectName("card")
         self.setFixedHeight(101)
-        self.setToolTip("What these layers share: a level, a pan, and a line in Texture")
+        self.setToolTip("These layers share a level, a pan and a treatment line")
         self.who = Elided(size=11.5, name="soft")
         grid = QGridLayout(self)
         grid.setContentsMargins(14, 5, 8, 6)
@@ -45,7 +45,7 @@ class GroupRow(OwnerRow):
         words = f"group of {plural(len(inside), 'layer')}"
         self.who.setText(f"{words} · {plural(acting, 'treatment')}" if acting else words)
         self.show_switches(group, quiet=quiet)
-        state = ", not heard" if quiet else ""
+        state = ", off" if quiet else ""
         self.setAccessibleName(f"Group {group.name}: {self.who.text()}{state}")
         self.update()
 

@@ -37,10 +37,10 @@ from cloudrift.sound import CATALOGUE
 from cloudrift.sound.instrument import Role
 from cloudrift.sound.own import with_settings
 
-TURNS = ("kept aside", "every bar", "every 2nd bar", "every 4th bar")
+TURNS = ("parked", "every bar", "every 2nd bar", "every 4th bar")
 TURN_BARS = dict(zip(TURNS, (0, 1, 2, 4), strict=True))
-TURN = Field(name="every_bars", label="Takes turns", default=TURNS[0], choices=TURNS)
-ROLE = Field(name="role", label="Coloured as", default="keys", choices=get_args(Role))
+TURN = Field(name="every_bars", label="Alternates", default=TURNS[0], choices=TURNS)
+ROLE = Field(name="role", label="Role", default="keys", choices=get_args(Role))
 
 
 class LayerInspector(Inspector):
@@ -81,7 +81,7 @@ class LayerInspector(Inspector):
         if layer.recorded is not None:
             notes = layer.source.text
         elif not layer.follows:
-            notes = "its own notes; the lens and the touch rest"
+            notes = "detached: lens and touch are off"
         self.under.setText(notes)
         group = loop.group(layer.group).name if layer.group else ""
         if layer.recorded is not None:
@@ -172,14 +172,14 @@ class LayerInspector(Inspector):
             )
         )
         if layer.follows:
-            self.body.addWidget(row_of_heading("Lens: how it looks at the chords", why("lens")))
+            self.body.addWidget(row_of_heading("Lens: what it plays of the chords", why("lens")))
             self.body.addWidget(self.lens)
             for one in fields.of_lens(layer.played.lens.kind):
                 self._add(f"lens {one.name}", one.field, values, layer)
         self.keep = small_button(
-            "Keep as own…",
+            "Save sound…",
             self._keep_sound,
-            tip="Put the sound as it is set on the shelf, under a name of its own",
+            tip="Save this sound with its settings, under a new name",
         )
         self.body.addWidget(row_of_heading("Sound", self.keep))
         self._add_sound_choice(layer)
@@ -192,7 +192,9 @@ class LayerInspector(Inspector):
                 self.body.addWidget(self._own_touches(own))
             for one in fields.TOUCH:
                 self._add(f"touch {one.name}", one.field, values, layer)
-            self.body.addWidget(button("Another draw of the touch", lambda: self._redraw(layer.id)))
+            self.body.addWidget(
+                button("Another variation of the touch", lambda: self._redraw(layer.id))
+            )
         self._build_itself(layer, values)
         hands = {**self.fields, **self.acts}
         if had_focus in hands:
@@ -200,7 +202,7 @@ class LayerInspector(Inspector):
 
     def _build_itself(self, layer: Layer, values: dict[str, Value]) -> None:
         """What any layer has, wherever its sound is from."""
-        self.body.addWidget(heading("The layer itself"))
+        self.body.addWidget(heading("Layer"))
         self.body.addWidget(self._name_line(layer))
         self._add("layer role", ROLE, values, layer)
         self.body.addWidget(self._group_choice(layer))
@@ -211,14 +213,14 @@ class LayerInspector(Inspector):
 
     def _keep_sound(self) -> None:
         layer = self._session.loop.layer(self._session.selection.layer_id)
-        name = ask_for_name(self, "Keep as an own sound", "Name of the sound", layer.name)
+        name = ask_for_name(self, "Save the sound", "Name of the sound", layer.name)
         if name:
             use = layer.played.sound
             self.keep_wanted.emit(with_settings(name, use.own, use.of, use.settings))
 
     def _add_sound_choice(self, layer: Layer) -> None:
         sound = layer.played.sound.of
-        kind = sound.family if layer.played.sound.known else "not known"
+        kind = sound.family if layer.played.sound.known else "unknown"
         self.sound = button(
             f"{sound.label}  ·  {kind}",
             self.shelf_wanted.emit,
@@ -244,10 +246,10 @@ class LayerInspector(Inspector):
         if layer.played.other is None:
             self.body.addWidget(
                 button(
-                    "Keep another sound beside it…",
+                    "Compare with another sound…",
                     self.shelf_wanted.emit,
-                    tip="Choose one on the shelf, then compare the two by one press, or let "
-                    "them take turns",
+                    tip="Choose one on the shelf, then switch between the two, or let them "
+                    "alternate",
                 )
             )
             return
@@ -255,12 +257,12 @@ class LayerInspector(Inspector):
         self.swap = button(
             f"Swap with {name}",
             lambda: self._act_on_other(layer.id, swap=True),
-            tip="Hear the other one in its place",
+            tip="Play the other one instead",
         )
         self.body.addWidget(self.swap)
         self._add("other every_bars", TURN, values, layer)
         self.body.addWidget(
-            button(f"Let {name} go", lambda: self._act_on_other(layer.id, swap=False), name="link")
+            button(f"Remove {name}", lambda: self._act_on_other(layer.id, swap=False), name="link")
         )
 
     def _act_on_other(self, layer_id: str, *, swap: bool) -> None:
@@ -268,7 +270,7 @@ class LayerInspector(Inspector):
             self._session.apply("swap sounds", lambda loop: layer_edits.swap_sounds(loop, layer_id))
         else:
             self._session.apply(
-                "let a sound go", lambda loop: layer_edits.set_source(loop, layer_id, other=None)
+                "remove a sound", lambda loop: layer_edits.set_source(loop, layer_id, other=None)
             )
 
     def _group_choice(self, layer: Layer) -> QPushButton:
@@ -276,7 +278,7 @@ class LayerInspector(Inspector):
         loop = self._session.loop
         name = loop.group(layer.group).name if layer.group else "none"
         made = QPushButton(f"Group: {name}")
-        made.setToolTip("Layers of a group share a treatment line behind their own")
+        made.setToolTip("Layers of a group share a treatment line after their own")
         menu = QMenu(made)
         menu.aboutToShow.connect(lambda: self._fill_groups(menu, layer.id))
         made.setMenu(menu)
@@ -320,7 +322,7 @@ class LayerInspector(Inspector):
         if layer.group:
             self._choice(
                 menu,
-                "Out of its group",
+                "Leave its group",
                 partial(layer_edits.put_in_group, layer_id=layer_id, group_id=""),
             )
 
@@ -357,20 +359,20 @@ class LayerInspector(Inspector):
         grid.setSpacing(4)
         one = layer.id
         acts: tuple[tuple[str, str, Callable[[Loop], Loop]], ...] = (
-            ("Up", "Higher in the list", lambda loop: layer_edits.move_layer(loop, one, -1)),
-            ("Down", "Lower in the list", lambda loop: layer_edits.move_layer(loop, one, 1)),
-            ("Copy", "A copy behind it", lambda loop: layer_edits.copy_layer(loop, one)),
+            ("Up", "Move up", lambda loop: layer_edits.move_layer(loop, one, -1)),
+            ("Down", "Move down", lambda loop: layer_edits.move_layer(loop, one, 1)),
+            ("Duplicate", "Duplicate it below", lambda loop: layer_edits.copy_layer(loop, one)),
             (
                 "Twin",
-                "The same notes without its treatments, panned the other way",
+                "The same notes without treatments, panned to the other side",
                 lambda loop: layer_edits.copy_layer(loop, one, twin=True),
             ),
             (
-                "Take back" if layer.parked else "Park",
-                "Keep it, silent and out of the way",
+                "Turn on" if layer.parked else "Turn off",
+                "Keep it in the list, silent",
                 lambda loop: layer_edits.set_layer(loop, one, parked=not loop.layer(one).parked),
             ),
-            ("Remove", "Undo brings it back", lambda loop: layer_edits.remove_layer(loop, one)),
+            ("Remove", "Undo restores it", lambda loop: layer_edits.remove_layer(loop, one)),
         )
         self.acts = {}
         for i, (words, tip, edit) in enumerate(acts):
@@ -406,7 +408,7 @@ class LayerInspector(Inspector):
         if part == "other":
             bars = TURN_BARS[str(value)]
             self._session.apply(
-                "sounds in turn", lambda p: layer_edits.take_turns(p, layer_id, bars)
+                "alternate sounds", lambda p: layer_edits.take_turns(p, layer_id, bars)
             )
             return
         if value in (fields.CHOSEN, fields.CHOSEN_PLACES):
@@ -431,6 +433,6 @@ class LayerInspector(Inspector):
     def _redraw(self, layer_id: str) -> None:
         draw = self._session.loop.layer(layer_id).played.touch.draw % 999 + 1
         self._session.apply(
-            "another draw of the touch",
+            "another variation of the touch",
             lambda loop: layer_edits.set_touch(loop, layer_id, draw=draw),
         )

@@ -33,19 +33,15 @@ class OwnerRow(QFrame):
             field.settled.connect(session.end_drag)
         self.level.edited.connect(lambda v: self._set("level", level_db=v))
         self.pan.edited.connect(lambda v: self._set("pan", pan=v / 100))
-        self.hear = QPushButton("hear")
-        self.off = QPushButton("off")
+        self.hear = QPushButton("solo")
+        self.off = QPushButton("mute")
         for one, act, tip in (
             (
                 self.hear,
                 self._toggle_hear,
-                f"Hear only this {what} (and others so marked); what is written stays as it is",
+                f"Solo this {what} (and others soloed); exports are not affected",
             ),
-            (
-                self.off,
-                self._toggle_off,
-                f"Take this {what} out of the loop's sound, here and in what is written",
-            ),
+            (self.off, self._toggle_off, f"Mute this {what}, here and in exports"),
         ):
             one.setCheckable(True)
             one.setFixedSize(46, 26)

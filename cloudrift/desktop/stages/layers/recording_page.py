@@ -25,14 +25,14 @@ from cloudrift.render.plan.plan import layer_laying
 from cloudrift.theory.fit import plain_key
 from cloudrift.theory.key import Key
 
-NO_KEY = "not known"
+NO_KEY = "unknown"
 KEYS = {
     key.text: key
     for mode in ("minor", "major")
     for key in (plain_key(pc, mode) for pc in range(12))
 }
 TURNS = {"once": 0, "every bar": 1, "every 2nd bar": 2, "every 4th bar": 4, "every 8th bar": 8}
-FOLLOWS, STAYS = "moves with it", "stays"
+FOLLOWS, STAYS = "follow", "stays"
 TAP_GAP_S = 2.5  # after a longer pause, tapping begins again
 LEAST_TAPS = 4
 LEAST_S = 0.05  # of a recording that is heard
@@ -68,8 +68,8 @@ SHIFT = {
             high=MOST_SEMITONES,
         ),
         Field(name="cents", label="Fine", default=0, unit="cents", low=-50, high=50),
-        Field(name="vowels", label="Vowel colour", default=FOLLOWS, choices=(FOLLOWS, STAYS)),
-        Field(name="pull", label="Pulled by", default=100, unit="%", low=0, high=100),
+        Field(name="vowels", label="Formants", default=FOLLOWS, choices=(FOLLOWS, STAYS)),
+        Field(name="pull", label="Pull", default=100, unit="%", low=0, high=100),
     )
 }
 
@@ -105,9 +105,9 @@ class RecordingPage(QWidget):
         self.fit.chosen.connect(self._set_fit)
         for fit, tip in (
             ("as it is", "At its own speed"),
-            ("tempo", "To the loop's tempo, its pitch held"),
-            ("tape", "To the loop's tempo as by tape: the pitch goes along"),
-            ("beats", "Each of its beats to the loop's own"),
+            ("tempo", "To the loop's tempo, keeping the pitch"),
+            ("tape", "To the loop's tempo like tape: the pitch changes too"),
+            ("beats", "Each of its beats to the loop's beats"),
         ):
             self.fit.button(fit).setToolTip(tip)
         self.body.addWidget(self.fit)
@@ -123,7 +123,7 @@ class RecordingPage(QWidget):
         for field in (
             Field(name="bar", label="In bar", default=1, low=1, high=loop.bars),
             Field(name="beat", label="On beat", default=1, low=1, high=beats + 0.75, step=0.25),
-            Field(name="again", label="Comes", default="once", choices=tuple(TURNS)),
+            Field(name="again", label="Repeats", default="once", choices=tuple(TURNS)),
             Field(
                 name="first_s", label="From", default=0, unit="s", low=0, high=seconds, step=0.01
             ),
@@ -145,8 +145,8 @@ class RecordingPage(QWidget):
         self.licence = QLineEdit()
         self.maker = QLineEdit()
         for line, name, words in (
-            (self.maker, "maker", "Who made it"),
-            (self.licence, "licence", "Licence: who may do what with it"),
+            (self.maker, "maker", "Author"),
+            (self.licence, "licence", "Licence"),
         ):
             line.setMaxLength(MOST_NAME)
             line.setAccessibleName(words)
@@ -160,11 +160,11 @@ class RecordingPage(QWidget):
         holder = QWidget()
         line = horizontal(holder, FLUSH, 4)
         half = partial(self._do, "half as fast", recordings.half_as_fast)
-        self.half = small_button("Half", half, tip="Count it half as fast")
+        self.half = small_button("Half", half, tip="Count it as half the tempo")
         twice = partial(self._do, "twice as fast", recordings.twice_as_fast)
-        self.double = small_button("Double", twice, tip="Count it twice as fast")
+        self.double = small_button("Double", twice, tip="Count it as twice the tempo")
         self.tap = small_button(
-            "Tap", self._tap, tip="Press on its beats, four times or more, while you hear it"
+            "Tap", self._tap, tip="Click on its beats, four times or more, while it plays"
         )
         for one in (self.half, self.double, self.tap):
             line.addWidget(one)
@@ -193,11 +193,11 @@ class RecordingPage(QWidget):
         goes = layer_laying(loop, layer).fitting.goes
         self.fields["vowels"].setEnabled(abs(goes) > 0.005)
         self.fields["vowels"].setToolTip(
-            "" if goes else "Its pitch does not move, and so its colour stays by itself"
+            "" if goes else "Its pitch does not change, so neither do its formants"
         )
         for name in ("again", "first_s", "last_s"):  # places say that of what is cut up
             self.fields[name].setEnabled(layer.flipped is None)
-            self.fields[name].setToolTip("Its pieces are laid out in Flip" if layer.flipped else "")
+            self.fields[name].setToolTip("Its pieces are in Flip" if layer.flipped else "")
         self._show_ways(source, loop)
         facts = source.facts
         for line, words in ((self.maker, facts.maker), (self.licence, facts.licence)):
@@ -246,7 +246,7 @@ class RecordingPage(QWidget):
         self.ways = []
         own = facts.key
         if not ways:
-            self.into.setText("Its key is not known: shift it by ear, or say the key below.")
+            self.into.setText("Its key is unknown: shift it by ear, or enter the key below.")
             return
         there = recordings.is_in_key(source, loop.key, loop.tempo)
         name = own.text if own else f"its note, {loop.key.spell_pitch(round(facts.pitch))},"
@@ -257,8 +257,8 @@ class RecordingPage(QWidget):
             words = f"{name} has the notes of {loop.key.text}: "
         taped = recordings.taped_st(source, loop.tempo)
         if abs(taped) > recordings.IN_KEY_ST:
-            words = f"by tape it goes {number(taped, '+.2f')} semitones along; {words}"
-        self.into.setText(words + ("it is in key." if there else "two ways, rest to hear them."))
+            words = f"like tape it moves {number(taped, '+.2f')} semitones; {words}"
+        self.into.setText(words + ("it is in key." if there else "two ways; rest to hear them."))
         if ways == (0,) and source.semitones == 0:
             return  # there is nothing to choose
         for way in ways:
@@ -270,7 +270,7 @@ class RecordingPage(QWidget):
             one.setCheckable(True)
             one.setChecked(source.semitones == way)
             one.setAccessibleName(f"Into the key: {ways_words(way)} semitones")
-            Trying(one, self._session, partial(self._shifted, way), f"{ways_words(way)}, tried")
+            Trying(one, self._session, partial(self._shifted, way), f"{ways_words(way)}, preview")
             self._ways.addWidget(one)
             self.ways.append(one)
 

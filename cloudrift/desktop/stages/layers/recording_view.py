@@ -319,27 +319,27 @@ class RecordingView(QWidget):
         self.title = Elided(size=14)
         self.words = Elided(size=12, name="soft")
         self.pull = small_button(
-            "Pull to the beat",
+            "Quantise beats",
             self._pull,
-            tip="Each of its beats to the loop's own; rest on it to hear it first",
+            tip="Moves each of its beats to the loop's; rest to hear it first",
         )
-        self.take = QPushButton("Take from it")
+        self.take = QPushButton("Extract")
         self.take.setToolTip(
-            "For a loop that begins with a recording: its tempo, key, chords, bass"
+            "For a loop that starts from a recording: its tempo, key, chords, bass"
         )
         self.take.setProperty("fit", "small")
         menu = QMenu(self.take)
         for words, act in (
-            ("Its tempo for the loop", self._take_tempo),
-            ("Its key for the loop, all else with it", self._take_key),
-            ("Its chords as the row", self._take_chords),
+            ("Use its tempo", self._take_tempo),
+            ("Use its key, transposing the rest", self._take_key),
+            ("Use its chords", self._take_chords),
             ("Its bass as a layer", self._take_bass),
         ):
             action = menu.addAction(words)
             assert action is not None
             action.triggered.connect(lambda _c=False, act=act: act())
         self.take.setMenu(menu)
-        Trying(self.pull, session, self._pulled, "pulled to the beat, tried")
+        Trying(self.pull, session, self._pulled, "beats quantised, preview")
         frame = panel()
         column = vertical(frame, (12, 8, 8, 8), 5)
         named, head = QWidget(), QWidget()
@@ -373,7 +373,7 @@ class RecordingView(QWidget):
         self.title.setText(layer.name)
         self.picture.show_layer(loop, layer)
         doubts = layer.recorded.facts.doubts
-        laid_out = f"{layer.source.text}, laid out in Flip" if layer.flipped else ""
+        laid_out = f"{layer.source.text}, arranged in Flip" if layer.flipped else ""
         self.words.setText("; ".join(doubts) or laid_out or known_words(layer.recorded))
         self.words.setToolTip(plain_tip(known_words(layer.recorded)))
         set_look(self.words, "signal" if doubts else "soft")

@@ -13,13 +13,13 @@ from cloudrift.style import house_cards
 def offer_words(loop: Loop, source: FromRecording) -> str:
     """Say in one line how a recording came in, and what is to be decided."""
     facts = source.facts
-    out = [f"{facts.name} came in as a {facts.kind}"]
+    out = [f"{facts.name} imported as a {facts.kind}"]
     if source.fit == "tempo" and abs(facts.tempo / loop.tempo - 1) > 0.002:
         out.append(f"from {facts.tempo:.5g} to {loop.tempo:g} BPM")
     ways = [way for way in ways_into(source, loop.key, loop.tempo) if way]
     if ways:
         words = " or ".join(ways_words(way) for way in ways)
-        out.append(f"to be in key it goes {words}")
+        out.append(f"to be in key it needs {words}")
     return ", ".join((*out, *facts.doubts))
 
 
@@ -49,18 +49,16 @@ def heard_words(loop: Loop, only: Collection[str] = ()) -> str:
     if not layers:
         return ""
     if not heard:
-        return "nothing is heard: every layer is off"
+        return "nothing plays: every layer is off"
     heard = tuple(layer for layer in heard if not layer.source.is_silent)
     if not heard:
-        return "nothing is heard: no sound of these layers is known here"
+        return "nothing plays: the sounds of these layers are missing here"
     parked = sum(layer.parked for layer in layers)
     if only:
-        return (
-            f"only {', '.join(layer.name for layer in heard)}, by hear; what is written stays whole"
-        )
+        return f"only {', '.join(layer.name for layer in heard)}, soloed; exports are not affected"
     if len(heard) == len(layers) - parked:
-        words = "it is heard" if len(heard) == 1 else f"all {len(heard)} are heard"
-        words += f", {parked} parked" if parked else ""
+        words = "it is on" if len(heard) == 1 else f"all {len(heard)} on"
+        words += f", {parked} off" if parked else ""
     else:
         off = ", ".join(x.name for x in layers if x not in heard and not x.parked)
         verb = "is" if len(heard) == 1 else "are"
@@ -70,4 +68,4 @@ def heard_words(loop: Loop, only: Collection[str] = ()) -> str:
         return words
     low, high = card.layer_counts
     span = f"{low}" if low == high else f"{low} to {high}"
-    return f"{words} · {card.name} keeps to {span}"
+    return f"{words} · {card.name} stays within {span}"

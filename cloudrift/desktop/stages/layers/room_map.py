@@ -60,9 +60,10 @@ class RoomMap(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Where each layer is heard, 30 Hz to 16 kHz, over the loop")
+        self.setAccessibleName("Where each layer sounds, 30 Hz to 16 kHz, over the loop")
         self.setAccessibleDescription(
-            "Up and down move the chosen layer's cut, left and right choose the low or the high one"
+            "Up and down move the selected layer's cut, left and right select the low or the high "
+            "cut"
         )
 
     def sizeHint(self) -> QSize:

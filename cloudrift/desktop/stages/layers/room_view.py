@@ -54,11 +54,11 @@ class RoomView(QWidget):
             one = small_button(
                 name, partial(self._help, name), tip=f"{remedy.about}; rest on it to hear it first"
             )
-            Trying(one, session, partial(self._helped, name), f"{name.lower()} tried")
+            Trying(one, session, partial(self._helped, name), f"{name.lower()}, preview")
             self.helps[name] = one
         self.for_voice = QPushButton("Gap for a voice")
         self.for_voice.setCheckable(True)
-        self.for_voice.setToolTip("Check how much of the loop lies where a voice is to be heard")
+        self.for_voice.setToolTip("Shows how much of the loop lies in a voice's range")
         self.for_voice.setProperty("fit", "small")
         self.for_voice.toggled.connect(self._show_gap)
         self.gap_fields = {f.name: FieldWidget(f, f.default, accent="good") for f in GAP_FIELDS}
@@ -145,9 +145,7 @@ class RoomView(QWidget):
         self._help_line.setVisible(worst is not None and not self.for_voice.isChecked())
         if worst is None:
             known = self.room is not None and bool(self.room.levels)
-            self.words.setText(
-                "every layer has its own place" if known else "nothing is heard in it yet"
-            )
+            self.words.setText("no crowding" if known else "nothing plays yet")
             self.words.setToolTip("")
         else:
             loop = self._session.loop
@@ -190,7 +188,7 @@ class RoomView(QWidget):
 
     def _say_gap(self) -> None:
         if not self.for_voice.isChecked() or self.room is None or not self.room.levels:
-            self.gap_words.setText("there is room: nothing is heard yet" if self.room else "")
+            self.gap_words.setText("there is room: nothing plays yet" if self.room else "")
             return
         found, wanted = gap(self.room, *self._band()), float(self.gap_fields["level"].value)
         loop = self._session.loop
@@ -200,7 +198,7 @@ class RoomView(QWidget):
         )
         verdict = "there is room" if found.level_db <= wanted else "too full"
         self.gap_words.setText(
-            f"{verdict}: {number(found.level_db, '.1f')} dB of the loop's loudness is there, asked "
+            f"{verdict}: {number(found.level_db, '.1f')} dB of the loop's loudness, wanted at most "
             f"{number(wanted, '.1f')} dB; most from {loudest}"
         )
         self.gap_words.setToolTip(plain_tip(self.gap_words.text()))

@@ -56,7 +56,7 @@ class LayerRow(OwnerRow):
         points = first_points(value, session.loop.ticks) if on else ()
         session.select(layer_id=self.layer_id)
         session.apply(
-            "level rides" if on else "level stands",
+            "level ride" if on else "no level ride",
             lambda loop: line_edits.set_level_ride(loop, self.layer_id, points),
         )
 
@@ -71,7 +71,7 @@ class LayerRow(OwnerRow):
         if shown == self._shown:
             return
         self._shown = shown
-        self.name.setText(f"{layer.name}  (parked)" if layer.parked else layer.name)
+        self.name.setText(f"{layer.name}  (off)" if layer.parked else layer.name)
         self.hear.setEnabled(not layer.parked)
         self.off.setEnabled(not layer.parked)
         sounds = layer.source.sound_text
@@ -83,7 +83,7 @@ class LayerRow(OwnerRow):
         self._role = layer.role
         self.show_switches(layer, quiet=quiet)
         set_look(self, "cardSelected" if selected else "card")
-        state = "" if not quiet else ", not heard"
+        state = "" if not quiet else ", muted"
         self.setAccessibleName(f"Layer {layer.name}: {sounds}, {text}{state}")
         self.update()
 

@@ -81,7 +81,7 @@ class LayersStage(QWidget):
         self.draw = button(
             "Notes",
             self.add_note_layer,
-            tip="Add a layer without notes, in the chosen layer's sound: draw them or play them in",
+            tip="Add an empty layer with the selected layer's sound: draw notes or record them",
         )
         self.notes = NotesView(session)
         self.recording = RecordingView(session, tasks)
@@ -127,12 +127,12 @@ class LayersStage(QWidget):
         menu.addAction("Find a recording…", self.recordings_wanted.emit)
         menu.addAction("A recording from a file…", self.choose_recording)
         menu.addAction("Notes from a MIDI file…", self.choose_midi)
-        menu.addAction("Play one in…", self.keys_wanted.emit)
+        menu.addAction("Record one…", self.keys_wanted.emit)
         menu.addSeparator()
         for family in FAMILIES:
             inside = menu.addMenu(family.capitalize())
             assert inside is not None
-            for sound in look_up(family=family):
+            for sound in (match.of for match in look_up(family=family)):
                 action = inside.addAction(f"{sound.label}: {sound.about}")
                 assert action is not None
                 action.triggered.connect(lambda _c, name=sound.name: self._add(name))
@@ -159,15 +159,6 @@ class LayersStage(QWidget):
             at = ids.index(now) + 1 if now in ids else 0
             self._session.select(layer_id=ids[at % len(ids)])
 
-    def hear_one_more(self) -> None:
-        """Hear the first layer alone, then one more each time; after the last, all as before."""
-        ids = [layer.id for layer in self._session.loop.layers if not layer.parked]
-        if not ids:
-            self._session.say("there is no layer to hear yet; add one in Layers")
-            return
-        heard = sum(one in self._session.hearing.alone for one in ids)
-        self._session.hearing.hear_alone(ids[: heard + 1] if heard < len(ids) else ())
-
     def choose_midi(self) -> None:
         """Ask for a MIDI file whose parts become layers."""
         words = "A MIDI file whose parts become layers"
@@ -192,7 +183,7 @@ class LayersStage(QWidget):
         ) -> tuple[list[Brought], list[str]]:
             found, problems = [], []
             for i, path in enumerate(paths):
-                moved(i / len(paths), f"listening to {path.name}, {i + 1} of {len(paths)}")
+                moved(i / len(paths), f"analysing {path.name}, {i + 1} of {len(paths)}")
                 if cancelled():
                     raise Cancelled
                 try:
@@ -214,7 +205,7 @@ class LayersStage(QWidget):
     def stop_listening(self) -> None:
         """Leave the recordings that are being listened to."""
         self._tasks.cancel(BRINGING)
-        self._session.say("no recording is listened to any more", good=True)
+        self._session.say("stopped analysing recordings", good=True)
 
     def _put_recordings(
         self, found: Sequence[Brought], problems: Sequence[str], instead_of: str
@@ -352,14 +343,13 @@ class LayersStage(QWidget):
         """What can be done here, for the menus."""
         here = LayersStage
         return (
-            Command("&Note layer: one to draw in", here.add_note_layer, "Ctrl+L", goes=True),
+            Command("Empty &note layer", here.add_note_layer, "Ctrl+L", goes=True),
             Command("Layers from &recordings…", here.choose_recording),
-            Command("Stop listening to recordings", here.stop_listening),
+            Command("Stop analysing recordings", here.stop_listening),
             Command("Layers from a &MIDI file…", here.choose_midi),
             Command("Step to the &next layer", here.next_layer, "F7"),
-            Command("&Hear one layer more", here.hear_one_more, "F8"),
-            Command("&Let go of the chords", lambda it: it.notes.moves.let_go()),
-            Command("&Follow the chords again", lambda it: it.notes.moves.take_again()),
+            Command("&Detach from chords", lambda it: it.notes.moves.let_go()),
+            Command("&Follow chords", lambda it: it.notes.moves.take_again()),
             *(Command(f"{tool.label}: {tool.about}", partial(here.open_tool, name=tool.name),
                       goes=True, inside=f"Notes: {group}")
               for group in GROUPS for tool in TOOLS.values() if tool.group == group),

@@ -1,4 +1,4 @@
-"""What is recorded from, and which finish a new layer gets."""
+"""Input, and which finish a new layer gets."""
 
 from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.devices.microphone import STAND_IN, microphones
@@ -8,7 +8,7 @@ from cloudrift.texture.finish_files import house_finishes, own_finishes
 SYSTEM = "the system's microphone"
 BARE_LINE = "no treatments"
 TAG = "recording"
-READY = "Trial voice"
+READY = "Guide vocal"
 
 
 class SourceChoice(ChoiceBox):
@@ -34,11 +34,7 @@ class SourceChoice(ChoiceBox):
         self.addItem(STAND_IN, STAND_IN)
         self.setCurrentIndex(max(0, self.findData(wanted)))
         self.setEnabled(self.count() > 1)
-        self.setToolTip(
-            "What is recorded from"
-            if names
-            else "No microphone was found, so somebody sings for you"
-        )
+        self.setToolTip("Input" if names else "No microphone was found: a stand-in singer records")
 
 
 class FinishChoice(ChoiceBox):
@@ -46,8 +42,8 @@ class FinishChoice(ChoiceBox):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Line that a new layer gets")
-        self.setToolTip("Treatments that a new layer gets; they can be changed in Texture")
+        self.setAccessibleName("Treatments for a new layer")
+        self.setToolTip("The treatment line of a new layer; change it in Texture")
 
     @property
     def finish(self) -> Finish | None:

@@ -22,7 +22,7 @@ class Level(QWidget):
         self.cut_off = 0
         self.setFixedHeight(34)
         self.setMinimumWidth(120)
-        self.setToolTip("What comes in, and the highest of it; press to forget that")
+        self.setToolTip("Input level and its peak; click to reset")
         self._name_for_readers()
 
     def show_level(self, peak: float, cut_off: int) -> None:
@@ -46,10 +46,10 @@ class Level(QWidget):
     def words(self) -> str:
         """The highest, in words."""
         if self.cut_off:
-            return "cut off: turn it down"
+            return "clipped: turn it down"
         if self.highest_db <= QUIET_DB:
-            return "nothing yet"
-        return f"highest {number(self.highest_db, '.1f')} dBFS"
+            return "no signal yet"
+        return f"peak {number(self.highest_db, '.1f')} dBFS"
 
     def _name_for_readers(self) -> None:
         self.setAccessibleName(f"Level of the microphone: {self.words}")

@@ -31,8 +31,8 @@ from cloudrift.texture.way_in import made_ready
 NEW, AGAIN = "a new layer", "another take"
 READY_TASK = "a take"
 OVER_TIP = (
-    "Over the loop: how far a take stands over what it was sung to, between 1 and 4 kHz, where "
-    "words are told apart"
+    "Over the loop: the take's level above what it was recorded to, between 1 and 4 kHz, where "
+    "words are understood"
 )
 
 
@@ -57,39 +57,38 @@ class MicrophonePane(SideTool):
         self.over = ChoiceRow([(one, one.value) for one in Over], columns=3, name="Sung to")
         self.over.chosen.connect(self._choose_over)
         self.what = ChoiceRow(
-            [(True, "has a pitch"), (False, "spoken, noise")], columns=2, name="What is taken"
+            [(True, "has a pitch"), (False, "spoken, noise")], columns=2, name="Source"
         )
         self.what.chosen.connect(self._choose_what)
         self.what.button(True).setToolTip(
-            "Sung or played: it is in the loop's key and goes with it"
+            "Sung or played: in the loop's key, and transposed with it"
         )
-        self.what.button(False).setToolTip("Its pitch stays when the key changes")
+        self.what.button(False).setToolTip("Not transposed when the key changes")
         self.take = button(
-            "Take", self.swap, name="strong",
-            tip="One bar of click, then every turn of the loop is a take",
+            "Record", self.swap, name="strong",
+            tip="One bar of count-in, then each pass of the loop is a take",
         )  # fmt: skip
         self.list = listing("Takes")
         self.says = label("", size=11.5, name="soft", wrap=True)
         self.becomes = ChoiceRow([(NEW, NEW), (AGAIN, AGAIN)], columns=2, name="A take becomes")
         self.becomes.chosen.connect(self._choose_becomes)
         self.line = FinishChoice()
-        self.even = QCheckBox("Low cut, evened")
+        self.even = QCheckBox("Low cut, compressed")
         self.even.setChecked(True)
         self.even.setToolTip(
-            "On the way in: below 80 Hz is cut, what is loud is turned down. "
-            "The take itself is kept as it was sung"
+            "While monitoring: low cut at 80 Hz and a compressor. The take itself is recorded dry"
         )
         self.late = FieldWidget(LATE, 80.0)
         self.late.edited.connect(lambda value: self.taker.say_late(float(value)))
         self.measure = small_button(
-            "Measure",
+            "Measure latency",
             self.taker.measure,
-            tip="Plays sweeps through the speaker and listens: hold the microphone to it",
+            tip="Plays sweeps through the speaker: hold the microphone to it",
         )
         self.hearing = button(
-            "Hear it", self.hear, tip="In the loop; or rest on it, or press Enter"
+            "Play it", self.hear, tip="In the loop; or rest on it, or press Enter"
         )
-        self.put = button("Put it in", self.put_in, name="strong")
+        self.put = button("Use it", self.put_in, name="strong")
         self._lay_out()
         self._connect()
         self.over.show_choice(self._over)
@@ -104,7 +103,7 @@ class MicrophonePane(SideTool):
             self.column,
             self.source,
             self.level,
-            label("Sing to", size=11.5, name="soft"),
+            label("Record to", size=11.5, name="soft"),
             self.over,
             self.what,
             self.take,
@@ -188,14 +187,12 @@ class MicrophonePane(SideTool):
     def _measured(self, late_ms: object) -> None:
         if late_ms is None:
             self._failed(
-                "the sweeps did not come in plainly; turn the speaker up, hold the "
-                "microphone to it, and measure again"
+                "the sweeps were not recorded clearly; turn the speaker up, hold the microphone "
+                "to it, and measure again"
             )
         else:
             self._session.say(
-                f"What is played comes in {late_ms:.1f} ms late here; takes are "
-                "moved earlier by that",
-                good=True,
+                f"The latency is {late_ms:.1f} ms; takes are moved earlier by that", good=True
             )
 
     def _failed(self, what: object) -> None:
@@ -249,7 +246,7 @@ class MicrophonePane(SideTool):
         if take.turn.cut_off:
             says.append(f"cut off at {plural(take.turn.cut_off, 'place')}")
         if not take.turn.whole:
-            says.append("not all the way round")
+            says.append("shorter than the loop")
         return [f"{first}\n{' · '.join(says)}"]
 
     def _with(self, take: Take, then: Callable[[Ready], object]) -> None:
@@ -288,7 +285,7 @@ class MicrophonePane(SideTool):
     def _hear(self, take: Take, ready: Ready) -> None:
         if self.pointed is not take or not self.isVisible() or self.taker.busy:
             return
-        self._preview.hear(self._edit(ready), f"heard with {take.name}")
+        self._preview.hear(self._edit(ready), f"playing with {take.name}")
         self._show_hands()
 
     def _stop_hearing(self) -> None:
@@ -323,7 +320,7 @@ class MicrophonePane(SideTool):
 
     def _show(self) -> None:
         taker, state = self.taker, self.taker.state
-        self.take.setText("Take" if not taker.busy or state is State.MEASURES else "Stop")
+        self.take.setText("Record" if not taker.busy or state is State.MEASURES else "Stop")
         self.take.setEnabled(state not in (State.OFF, State.ENDS, State.MEASURES))
         for one in (self.over, self.what, self.source, self.measure):
             one.setEnabled(not taker.busy)
@@ -338,27 +335,20 @@ class MicrophonePane(SideTool):
     def _words(self) -> str:
         taker, state = self.taker, self.taker.state
         if self.level.cut_off:
-            return (
-                "The microphone is too loud and was cut off: turn it down where it is plugged "
-                "in, and take it once more."
-            )
+            return "The microphone clipped: turn its level down and record again."
         if state is State.TAKES:
             nothing = self._over is Over.NOTHING
-            return f"Taking, {taker.seconds:.1f} s" + (
-                "" if nothing else ("; every turn of the loop is a take, until you stop")
+            return f"Recording, {taker.seconds:.1f} s" + (
+                "" if nothing else ("; each pass of the loop is a take, until you stop")
             )
         if state in SAYS:
             return SAYS[state]
         if not taker.takes:
-            stands_in = (
-                " Nothing is plugged in, so somebody sings for you." if (taker.stands_in) else ""
-            )
-            return f"No takes yet: choose what you sing to and press Take.{stands_in}"
+            stands_in = " No microphone: a stand-in singer records." if (taker.stands_in) else ""
+            return f"No takes yet: choose what to record to and press Record.{stands_in}"
         again = self._again_of()
         into = (
-            f"goes in the place of {self._session.loop.layer(again).name}"
-            if again
-            else ("becomes a new layer")
+            f"replaces {self._session.loop.layer(again).name}" if again else ("becomes a new layer")
         )
         return f"{plural(len(taker.takes), 'take')}, kept while the loop is open. The next {into}."
 
@@ -366,7 +356,7 @@ class MicrophonePane(SideTool):
         there = self.pointed is not None and not self.taker.busy
         self.hearing.setEnabled(there)
         self.put.setEnabled(there)
-        self.hearing.setText("Stop" if self._preview.on else "Hear it")
+        self.hearing.setText("Stop" if self._preview.on else "Play it")
         for one in (self.list, self.hearing, self.put):  # without takes they could do nothing
             one.setVisible(bool(self.taker.takes))
 

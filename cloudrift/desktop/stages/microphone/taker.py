@@ -34,7 +34,7 @@ GONE_S = 3.0  # without a block: the microphone is no longer there
 TAIL_MS = 120  # what was sung to the last that was heard is still on its way
 TEST_MS = 2200
 MOST_LATE_MS = 1000 * capture.MOST_LATE_S
-PHRASE_TASK = "what the stand-in sings"
+PHRASE_TASK = "the stand-in's phrase"
 PHRASE_PEAK = 0.35  # that the stand-in sings
 MOST_TAKEN_S = 600.0  # in all takes that are kept: 230 MB
 
@@ -255,7 +255,7 @@ class Taker(QObject):
         heard = heard_meanwhile(session.loop, over, instead_of)
         if heard is not session.loop:
             self._preview.put(
-                lambda loop: heard_meanwhile(loop, over, instead_of), f"singing to {over.value}"
+                lambda loop: heard_meanwhile(loop, over, instead_of), f"recording to {over.value}"
             )
         self._clicked = session.transport.click
         session.transport.set_click(True)
@@ -277,7 +277,7 @@ class Taker(QObject):
         self.moved.emit()
 
     def _is_gone(self) -> bool:
-        """Say whether the microphone brings nothing any more; what it brought is kept."""
+        """Say whether the microphone stopped responding; what it brought is kept."""
         blocks, self._blocks = self._blocks, 0
         now = time.monotonic()
         if blocks:
@@ -286,9 +286,9 @@ class Taker(QObject):
             return False
         name, taking = self.name, self.state is State.TAKES
         self.close()
-        kept = "; what it brought until then is kept as a take" if taking else ""
+        kept = "; what was recorded is kept as a take" if taking else ""
         self.failed.emit(
-            f"the microphone ({name}) brings nothing any more{kept}; plug it in and open it again"
+            f"the microphone ({name}) stopped responding{kept}; plug it in and open it again"
         )
         return True
 
@@ -375,7 +375,7 @@ class Taker(QObject):
             whole = [take for take in new if take.turn.whole]
             self.took.emit(whole[-1] if whole else max(new, key=lambda take: take.seconds))
         else:
-            self.failed.emit("nothing came in, so there is no take; look at the level")
+            self.failed.emit("no input, so there is no take; check the level")
         self.moved.emit()
 
     def _rendered(self) -> Stereo | None:
@@ -431,7 +431,7 @@ class Taker(QObject):
 def phrase_for(
     loop: Loop, number: int, pitched: bool, rate: int, cancelled: Callable[[], bool]
 ) -> NDArray[np.float32]:
-    """Return what the stand-in sings to a loop, (n,): another phrase each time, to its chords."""
+    """Return the stand-in's phrase to a loop, (n,): another phrase each time, to its chords."""
     wanted = "sung" if pitched else "spoken"
     fits = [
         one for one in recipes().values() if wanted in one.words.split() and one.kind == "phrase"

@@ -15,22 +15,22 @@ ROOMY_DB = 3.0  # from where words are plainly heard over the rest
 
 SAYS = {
     State.OFF: "No microphone is open; choose one.",
-    State.PREPARES: "The stand-in looks for its note…",
-    State.COUNT_IN: "One bar of click…",
-    State.ENDS: "Cutting what was sung into takes…",
-    State.MEASURES: "Listening for the sweeps…",
+    State.PREPARES: "The stand-in finds its note…",
+    State.COUNT_IN: "Count-in…",
+    State.ENDS: "Splitting the recording into takes…",
+    State.MEASURES: "Waiting for the sweeps…",
 }
 
 
 LATE = Field(
     name="late",
-    label="Comes late by",
+    label="Latency",
     default=80,
     unit="ms",
     low=0,
     high=MOST_LATE_MS,
     step=0.5,
-    hint="from what is played to what comes in: takes are moved by it",
+    hint="from playback to input: takes are moved earlier by it",
 )
 
 
@@ -53,14 +53,14 @@ def room_of(take: Take, audio: Stereo, facts: Facts) -> float | None:
 
 def put_words(take: Take, ready: Ready, name: str) -> str:
     """Say what a take has become, and how far it stands over the loop."""
-    words = f"{take.name} is a layer now" if name == take.name else f"{take.name} is {name} now"
+    words = f"{take.name} is now a layer" if name == take.name else f"{take.name} is now {name}"
     if ready.over_db is None:
         return words
     over = f"{number(abs(ready.over_db), '.1f')} dB"
     if ready.over_db >= ROOMY_DB:
-        return f"{words}; between 1 and 4 kHz it stands {over} over the loop: there is room for it"
+        return f"{words}; between 1 and 4 kHz it is {over} above the loop: there is room for it"
     if ready.over_db >= 0:
-        return f"{words}; between 1 and 4 kHz it stands only {over} over the loop"
+        return f"{words}; between 1 and 4 kHz it is only {over} above the loop"
     return (
-        f"{words}; between 1 and 4 kHz the loop covers it by {over}: make room there, or turn it up"
+        f"{words}; between 1 and 4 kHz the loop masks it by {over}: make room there, or turn it up"
     )

@@ -33,6 +33,7 @@ class SoundGrid(QWidget):
         self._used = ""
         self.heard = ""
         self._stars: frozenset[str] = frozenset()
+        self.found_by: dict[str, str] = {}
         self._columns = 1
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -40,10 +41,15 @@ class SoundGrid(QWidget):
         self._rest = Rest(self)
         self._rest.rested.connect(self._rested)
 
-    def show_sounds(self, sounds: list[Instrument], stars: frozenset[str]) -> None:
-        """Show these tiles; the cursor stays on its sound if it is still there."""
+    def show_sounds(
+        self, sounds: list[Instrument], stars: frozenset[str], found_by: dict[str, str]
+    ) -> None:
+        """Show these tiles; the cursor stays on its sound if it is still there.
+
+        ``found_by`` has the words that a search found sounds by, where their names don't say them.
+        """
         at = self.at_cursor
-        self.sounds, self._stars = sounds, stars
+        self.sounds, self._stars, self.found_by = sounds, stars, found_by
         self.current = sounds.index(at) if at in sounds else 0
         self._fit()
         self.update()
@@ -168,7 +174,7 @@ class SoundGrid(QWidget):
             painter.drawText(
                 QRectF(0, 8, self.width(), 40),
                 Qt.AlignmentFlag.AlignLeft,
-                "No sound fits. Clear the search or choose another family.",
+                "No sound found. Clear the search or choose another family.",
             )
 
     def _paint_tile(self, painter: QPainter, i: int, sound: Instrument) -> None:
@@ -189,6 +195,7 @@ class SoundGrid(QWidget):
         painter.setFont(text_font(10.5))
         painter.setPen(color("paper" if heard else "ink_soft"))
         words = f"{sound.family} · in use" if used else sound.family
+        words = self.found_by.get(sound.name, words)
         painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, words)
         star = sound.name in self._stars
         if star or on:

@@ -33,7 +33,7 @@ class OwnSheet(QDialog):
         self.name.setAccessibleName("Name")
         self.licence = QLineEdit()
         self.licence.setMaxLength(NAME_TYPED)
-        self.licence.setAccessibleName("Where from, and which licence")
+        self.licence.setAccessibleName("Source and licence")
         self.licence.setPlaceholderText("e.g. own recording; CC0 by …")
         self.plays = ChoiceRow([("once", "once"), ("looped", "looped")], columns=2, name="Plays")
         looped = any(each.recording.loop_to for each in found)
@@ -46,17 +46,17 @@ class OwnSheet(QDialog):
         for title, widget in (
             ("Name", self.name),
             ("Plays", self.plays),
-            ("Where from, and which licence: kept in the sound", self.licence),
+            ("Source and licence: stored in the sound", self.licence),
         ):
             fill(column, heading(title), widget)
         fill(
             column,
-            heading("Recordings and the pitch each sounds (C4 is 60)"),
+            heading("Recordings and their pitches (C4 is 60)"),
             (scrolling(self._list()), 1),
             self.words,
         )
         line = horizontal()
-        fill(line, 1, button("Leave it", self.reject))
+        fill(line, 1, button("Cancel", self.reject))
         self.make = button("Make the sound", self._make, name="strong")
         self.make.setDefault(True)
         line.addWidget(self.make)
@@ -78,7 +78,7 @@ class OwnSheet(QDialog):
             )
             widget = FieldWidget(field, root)
             known = each.how != "not found"
-            said = f"{_note(root)}, {each.how}" if known else "not found: please type it"
+            said = f"{_note(root)}, {each.how}" if known else "not found: type it"
             words = label(said, size=11, name="soft" if known else "signal")
             widget.edited.connect(lambda value, w=words: w.setText(f"{_note(value)}, typed"))
             fill(rows, widget, words)

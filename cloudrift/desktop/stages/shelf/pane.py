@@ -58,27 +58,26 @@ class Shelf(SideTool):
         self.search = search_field("Search: dark, short, bell …")
         self.which = ChoiceRow([(w, w) for w in (EVERY, STARRED, LAST)], columns=3, name="Which")
         self.reach = ChoiceRow([(r, r) for r in REACHES], columns=4, name="Reaches")
-        self.how = ChoiceRow([(h, h) for h in (IN_LOOP, ALONE)], columns=2, name="Hear it")
+        self.how = ChoiceRow([(h, h) for h in (IN_LOOP, ALONE)], columns=2, name="Play it")
         self.families = ChoiceRow(
             [("", "all"), *((f, f) for f in FAMILIES), (OWN, OWN)], name="Family", even=False
         )
         self.about = label("", size=11.5, name="soft", wrap=True)
         self.use = button(
             "Use it", lambda: self.choose(self.grid.at_cursor, False), name="strong",
-            tip="The layer plays with this sound",
+            tip="Use this sound for the layer",
         )  # fmt: skip
         self.add = small(
             "Add a layer", lambda: self.choose(self.grid.at_cursor, True),
-            "A layer more, with this sound",
+            "A new layer with this sound",
         )  # fmt: skip
         self.beside = small(
-            "Keep beside", lambda: self.keep_beside(self.grid.at_cursor),
-            "The layer's second sound: to swap with the first by one press, or to take turns "
-            "with it",
+            "Compare", lambda: self.keep_beside(self.grid.at_cursor),
+            "The layer's second sound: switch between the two, or let them alternate",
         )  # fmt: skip
         self.bring = small(
             "Own sound…", self._choose_files,
-            "Make a sound of your one-shots, or of an SF2 or SFZ file",
+            "Make a sound from your one-shots, or from an SF2 or SFZ file",
         )  # fmt: skip
         self._library: dict[str, Shelved] | None = None  # see _read_library
         self._lay_out()
@@ -96,7 +95,7 @@ class Shelf(SideTool):
 
     def _lay_out(self) -> None:
         self.grid.setToolTip(
-            "Rest on a sound or press Enter to hear it; press it to use it, with Shift to add a "
+            "Rest on a sound or press Enter to hear it; click to use it, Shift-click to add a "
             "layer. The line is its register, the mark C4."
         )
         self._scroll = scrolling(self.grid)
@@ -105,7 +104,7 @@ class Shelf(SideTool):
         for line, words, choice in ((reaching, "Reaches", self.reach), (hearing, "Hear", self.how)):
             fill(line, label(words, size=11.5, name="soft"), (choice, 1))
         fill(vertical(narrowed, FLUSH, 6), self.which, reaching)
-        self.narrowed = Fold("Starred, last used, register", narrowed)
+        self.narrowed = Fold("Favourites, last used, register", narrowed)
         fill(
             self.column,
             self.search,
@@ -149,13 +148,15 @@ class Shelf(SideTool):
         self._fill()
 
     def _fill(self) -> None:
-        found = look_up(self.search.text(), self._family, self._reach, self._all())
+        matches = look_up(self.search.text(), self._family, self._reach, self._all())
+        found = [match.of for match in matches]
         if self._which == STARRED:
             found = [s for s in found if s.name in self._kept.favourites]
         elif self._which == LAST:
             by_name = {s.name: s for s in found}
             found = [by_name[name] for name in self._kept.last if name in by_name]
-        self.grid.show_sounds(found, frozenset(self._kept.favourites))
+        by = {match.of.name: match.words for match in matches if match.words}
+        self.grid.show_sounds(found, frozenset(self._kept.favourites), by)
         self._tell(self.grid.at_cursor)
 
     def _all(self) -> list[Instrument]:
@@ -239,7 +240,9 @@ class Shelf(SideTool):
         layer = self._layer()
         alone = frozenset({layer.id}) if layer and self._how == ALONE else None
         self._preview.hear(
-            lambda loop: self._tried(loop, sound), f"heard with {sound.label.lower()}", alone=alone
+            lambda loop: self._tried(loop, sound),
+            f"playing with {sound.label.lower()}",
+            alone=alone,
         )
         self.grid.show_heard(sound.name)
 
@@ -265,7 +268,7 @@ class Shelf(SideTool):
             return
         what = self._sound(sound)
         self.hear(None)
-        self._session.apply("keep a sound", lambda p: layer_edits.set_aside(p, layer.id, what))
+        self._session.apply("save a sound", lambda p: layer_edits.set_aside(p, layer.id, what))
         self._kept.used(sound.name)
 
     # --- own sounds ---------------------------------------------------------------------------
@@ -375,14 +378,14 @@ class Shelf(SideTool):
         library = self._read_library()
         name = own.name
         own = replace(own, name=free_name(name, [*CATALOGUE, *self._owns()]))
-        taken = "" if own.name == name else f": {name} is there already"
+        taken = "" if own.name == name else f": {name} already exists"
         more = f". {words}" if words else ""
-        self._session.say(f"Kept on the shelf as {own.name}{taken}{more}", good=True)
+        self._session.say(f"Saved on the shelf as {own.name}{taken}{more}", good=True)
         library[own.name] = Shelved(own, None)
         try:
             library[own.name] = Shelved(own, save_own(own, self._session.clips))
         except CloudriftError as error:
-            self._session.say(f"{error}; the loop carries the sound all the same")
+            self._session.say(f"{error}; the loop still contains the sound")
         self._narrow(_family=OWN, _which=EVERY, _reach=REACHES[0])
         self.choose(own.instrument, self._layer() is None)
 

@@ -30,7 +30,7 @@ class SampledSheet(QDialog):
         self.search.textChanged.connect(self._narrow)
         self.name = QLineEdit()
         self.licence = QLineEdit()
-        for line, words in ((self.name, "Name"), (self.licence, "Where from, and which licence")):
+        for line, words in ((self.name, "Name"), (self.licence, "Source and licence")):
             line.setMaxLength(NAME_TYPED)
             line.setAccessibleName(words)
         self.name.textEdited.connect(self._on_typed)
@@ -50,12 +50,12 @@ class SampledSheet(QDialog):
             column,
             heading("Name"),
             self.name,
-            heading("Where from, and which licence: kept in the sound"),
+            heading("Source and licence: stored in the sound"),
             self.licence,
             self.words,
         )
         hands = horizontal()
-        fill(hands, 1, button("Leave it", self.reject))
+        fill(hands, 1, button("Cancel", self.reject))
         self.make = button("Make the sound", self._make, name="strong")
         self.make.setDefault(True)
         hands.addWidget(self.make)
@@ -84,7 +84,7 @@ class SampledSheet(QDialog):
     def _make(self) -> None:
         name, item = " ".join(self.name.text().split()), self.list.currentItem()
         if item is None or item.isHidden():
-            self.words.setText("Choose one of the instruments.")
+            self.words.setText("Select an instrument.")
         elif not name:
             self.words.setText("Give the sound a name.")
         elif name.lower() in CATALOGUE:

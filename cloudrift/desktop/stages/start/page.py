@@ -50,7 +50,7 @@ from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory.key import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES, pretty
 
-DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=1, high=MAX_DRAW)
+DRAW = Field(name="draw", label="Variation", default=1, unit="№", low=1, high=MAX_DRAW)
 BARS = ((4, "4 bars"), (8, "8 bars"), (16, "16 bars"))
 CARD, EMPTY, MIDI, RECORDING, PHRASE, TEMPLATE = range(6)
 FROM = (
@@ -58,7 +58,7 @@ FROM = (
     (EMPTY, "From nothing"),
     (MIDI, "MIDI file"),
     (RECORDING, "Recording"),
-    (PHRASE, "Play a phrase"),
+    (PHRASE, "Record a phrase"),
     (TEMPLATE, "Template"),
 )
 
@@ -67,7 +67,7 @@ KIT_WORDS = (
     "The demo kit: five loops for a planetarium's winter programme, with a flip, a recording, an "
     "arrangement, rides and people in them."
 )
-HINT = "Rest on a card: its sketch plays. Enter begins with it."
+HINT = "Rest on a card: its sketch plays. Enter starts with it."
 DRAW_PX, NAME_PX, KEY_PX = 120, 150, 96  # that fields have at least
 
 
@@ -109,7 +109,7 @@ class StartPage(QWidget):
             self.phrase,
             self.template,
         )
-        self.begin_from = ChoiceRow(FROM, name="Begin from", even=False)
+        self.begin_from = ChoiceRow(FROM, name="Start from", even=False)
         self.source: Source = self.card  # what the loop is begun from
         self.tonic = ChoiceBox("Tonic")
         self.mode = ChoiceBox("Scale")
@@ -117,14 +117,16 @@ class StartPage(QWidget):
         self.bars = ChoiceRow(BARS, columns=3, name="Length")
         self.metre = MetreChoice()
         self.draw = FieldWidget(DRAW, 1.0)
-        self.another = button("Another sketch", self.another_draw, tip="Another loop in this style")
+        self.another = button(
+            "Another sketch", self.another_draw, tip="Another variation in this style"
+        )
         self.demo = button("Open the demo kit", self.demo_wanted.emit, tip=KIT_WORDS)
         self.listen = button("Play it", self._listen, tip="Play or stop (Space)")
-        self.begin = button("Begin with this loop", self.begin_loop, name="strong")
+        self.begin = button("Start with this loop", self.begin_loop, name="strong")
         self.begin_empty = button(
-            "Only its setting",
+            "Only its settings",
             self.begin_without_chords,
-            tip="Its key, tempo and sounds; the chords are yours to write",
+            tip="Its key, tempo and sounds, without chords",
         )
         self.never_mind = button("Back to the open loop", self.leave)
         self.summary = label("", size=13, wrap=True)
@@ -300,14 +302,14 @@ class StartPage(QWidget):
         self.metre.show_choice(shown.metre)
         self.mode.setCurrentIndex(self.mode.findData(shown.key.mode))
         set_look(self.summary, "signal" if problem else "")
-        self.summary.setText(problem or (summary(loop) if loop else "nothing to begin with yet"))
+        self.summary.setText(problem or (summary(loop) if loop else "nothing to start with yet"))
         if self.isVisible():
             self._show_loop()
 
     def _show_loop(self) -> None:
         """Let what is chosen be heard and shown in the place of the open loop."""
         self._preview.put(
-            self._loop or empty_loop(), "not begun yet", alone=frozenset(), instead=True
+            self._loop or empty_loop(), "not started yet", alone=frozenset(), instead=True
         )
 
     def _hear_card(self, card: Card | None) -> None:
@@ -348,7 +350,7 @@ class StartPage(QWidget):
     def _take(self, change: Callable[[Loop], Loop]) -> None:
         if self._loop is None:
             self._session.say(
-                "there is nothing to begin with yet; choose a file, or begin from nothing"
+                "there is nothing to start with yet; choose a file, or begin from nothing"
             )
             return
         title = self.title.text().strip() or UNTITLED

@@ -42,9 +42,9 @@ class HeardFile(NamedTuple):
 class RecordingSource(FileSource):
     """A recording's tempo, key and chords; with a card, its palette around them."""
 
-    own_key = "as heard"
-    ask = "A recording whose tempo and key to begin with; it may be dropped here, too"
-    kinds, reading = RECORDINGS, "Listening to"
+    own_key = "as estimated"
+    ask = "A recording whose tempo and key to start with; or drop one here"
+    kinds, reading = RECORDINGS, "Analysing"
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__(session, tasks)
@@ -77,9 +77,9 @@ class RecordingSource(FileSource):
         self.laid.setEnabled(what.facts is not None)
         self.laid.setChecked(what.facts is not None)
         self.laid.setToolTip(
-            "It is laid in on its beat, in the loop's key and tempo"
+            "It is placed on its beats, in the loop's key and tempo"
             if what.facts is not None
-            else f"It is longer than {LONGEST_S:.0f} s; cut out the part that you want as a layer"
+            else f"It is longer than {LONGEST_S:.0f} s; trim it to the part you want as a layer"
         )
         self._list_styles()
 
@@ -107,7 +107,7 @@ class RecordingSource(FileSource):
         near = near_cards({**house_cards(), **known_cards()}.values(), tempo, self.heard.heard_key)
         self._near = {one.card.name: one for one in near}
         self.in_style.clear()
-        self.in_style.addItem("In no style: a layer to hear its chords with", "")
+        self.in_style.addItem("No style card: one layer plays its chords", "")
         for one in near:
             self.in_style.addItem(f"In the style of {one.card.name}: {one.words}", one.card.name)
         self.in_style.setCurrentIndex(max(self.in_style.findData(chosen), 0))

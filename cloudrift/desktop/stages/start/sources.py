@@ -105,7 +105,7 @@ def _column(source: Source) -> QVBoxLayout:
 class CardSource(Source):
     """A first loop in a producer's style. ``rested`` carries a card to be heard, or None."""
 
-    own_key = "as the card has it"
+    own_key = "from the card"
     draws = True
     rested = pyqtSignal(object)
     learn_wanted = pyqtSignal()
@@ -131,7 +131,7 @@ class CardSource(Source):
             self.cards[card.name] = one
             self._grid.addWidget(one)
         self.learn = LeadTile(
-            "Learn one…", "From loops, MIDI files or recordings of yours: a card is drafted.",
+            "Learn one…", "Drafts a card from your loops, MIDI files or recordings.",
             self.learn_wanted.emit, lambda _painter, _box: None,
         )  # fmt: skip
         self.learn.setFixedHeight(SIZE.height())
@@ -190,10 +190,10 @@ def _chords_of(card: Card) -> CardPicture:
 class EmptySource(Source):
     """No card, no chords, no layers, no treatments."""
 
-    own_key, own_tonic = f"{KEY.tonic}, not chosen", KEY.tonic
+    own_key, own_tonic = f"{KEY.tonic}, not selected", KEY.tonic
     about = (
-        "No card, no sounds, no treatments. Type, draw or play the chords in, add layers one "
-        "by one: each follows the chords from then on."
+        "No card, no sounds, no treatments. Type, draw or record the chords, then add layers: "
+        "each follows the chords."
     )
 
     def __init__(self) -> None:
@@ -214,8 +214,8 @@ class PhraseSource(EmptySource):
 
     plays_in = True
     about = (
-        "Begin, and the keys open: play a phrase in against a click, on a MIDI keyboard or "
-        "the computer's keys. It becomes a layer; its chords are named from its notes."
+        "Start, and the keys open: record a phrase to a click, on a MIDI keyboard or the "
+        "computer's keys. It becomes a layer; its chords are found from its notes."
     )
 
 
@@ -305,17 +305,20 @@ class MidiSource(FileSource):
     """A MIDI file's chords, or its parts as layers."""
 
     own_key = "as in the file"
-    ask = "A MIDI file to begin from; it may be dropped here, too"
-    kinds, reading = MIDI_KINDS, "Looking for chords in"
+    ask = "A MIDI file to start from; or drop one here"
+    kinds, reading = MIDI_KINDS, "Finding chords in"
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__(session, tasks)
         self._song: Song | None = None
         self.parts = False
         self.take = ChoiceRow(
-            [(False, "Its chords, with a layer to hear them"), (True, "Its parts, a layer each")],
+            [
+                (False, "Its chords, and a layer that plays them"),
+                (True, "Its parts, one layer each"),
+            ],
             columns=2,
-            name="What to take",
+            name="Use",
         )
         self.take.show_choice(False)
         self.take.chosen.connect(self._take)
@@ -364,10 +367,10 @@ class TemplateSource(Source):
         self.list.setAccessibleName("Templates")
         self.list.setFixedHeight(96)
         self.list.currentRowChanged.connect(lambda _i: self._choose())
-        self.remove = button("Remove", self._remove, tip="Remove the chosen template's file")
+        self.remove = button("Remove", self._remove, tip="Delete the selected template's file")
         self.none = _words(
-            "No templates yet. Menu Loop, Keep as a template: the open loop is kept "
-            "with its chords, layers and treatments."
+            "No templates yet. File, Keep as a template saves the open loop with its chords, "
+            "layers and treatments."
         )
         column = _column(self)
         row = horizontal()
@@ -406,7 +409,7 @@ class TemplateSource(Source):
         try:
             forget(self._kept[self.list.currentRow()])
         except OSError as error:
-            self._say(f"could not remove the template: {error.strerror}")
+            self._say(f"could not delete the template: {error.strerror}")
         self.enter()
 
     def make(self, choice: Choice) -> Loop | None:

@@ -24,9 +24,9 @@ from cloudrift.theory.pitch import pretty
 TOUCHES = {
     "roll_ms": ("Roll", "ms", 0),
     "drift_ms": ("Drift", "ms", 1),
-    "spread": ("Loudness spread", "velocity", 1),
-    "velocity": ("Loudness", "velocity", 0),
-    "length": ("Length of what is written", "times", 2),
+    "spread": ("Velocity spread", "velocity", 1),
+    "velocity": ("Velocity", "velocity", 0),
+    "length": ("Note length", "times", 2),
 }
 CardLine = tuple[CardTreatment, ...]
 CardSettings = dict[str, Any]
@@ -95,7 +95,7 @@ class CardFields(QWidget):
         self._shows.append(lambda c: self.grammar.show_grammar(c.chords))
         self._words(
             "starts",
-            "Begins on",
+            "Starts on",
             lambda c: c.chords.starts,
             lambda c, words: _with_chords(c, starts=words),
         )
@@ -117,7 +117,7 @@ class CardFields(QWidget):
                     lambda c: (c.voicing.low, c.voicing.high), _with_register)  # fmt: skip
         self._share(
             "open",
-            "Set open",
+            "Open voicings",
             lambda c: c.voicing.spread,
             lambda c, share: replace(c, voicing=replace(c.voicing, spread=share)),
         )
@@ -193,7 +193,7 @@ class CardFields(QWidget):
     ) -> None:
         line = QLineEdit()
         line.setAccessibleName(name)
-        line.setToolTip("Separated by commas, the likelier first")
+        line.setToolTip("Separated by commas, likeliest first")
 
         def take() -> None:
             plain = line.text().replace("♯", "#").replace("♭", "b")
@@ -222,7 +222,7 @@ class CardFields(QWidget):
 
         self._share(
             f"{i} chance",
-            "How often it is there",
+            "How often it is used",
             lambda c: c.layers[i].chance,
             lambda c, share: put(c, chance=share),
         )

@@ -44,21 +44,21 @@ class CardTab(QWidget):
         self.text.textChanged.connect(self._clock.start)
         self.says = label("", size=11.5, name="soft", wrap=True)
         self.keep = button(
-            "Keep as a card of mine",
+            "Save as my card",
             self.keep_it,
             name="strong",
-            tip="Another card beside the first, and this loop's; rename it in its first line",
+            tip="Saves a copy and uses it in this loop; rename it in its first line",
         )
-        self.again = button("As it was", self.again_as_it_was)
-        self.blank = button("Blank", self._begin_blank, tip="Begin a card that asks nothing yet")
-        self.share = button("Share…", self._ask_to_share, tip="Write it into a file")
-        self.bring = button("Bring one in…", self._ask_to_bring, tip="Read a card from a file")
+        self.again = button("Revert", self.again_as_it_was)
+        self.blank = button("Blank", self._begin_blank, tip="Start an empty card")
+        self.share = button("Share…", self._ask_to_share, tip="Export it to a file")
+        self.bring = button("Import…", self._ask_to_bring, tip="Read a card from a file")
         self.other = ChoiceBox("Compared with")
         self.other.currentIndexChanged.connect(lambda _at: self.look())
         self.table = table(
             ("Mark", "This card", "The other"),
             (170, 130, 130),
-            "What they ask otherwise, what differs most first",
+            "What they ask differently, biggest difference first",
         )
         line = horizontal(self, FLUSH, 10)
         left = vertical()
@@ -133,7 +133,7 @@ class CardTab(QWidget):
         self._clock.stop()
         try:
             if not self.text.toPlainText().strip():
-                self.says.setText("Choose a card in the heading, or bring one in.")
+                self.says.setText("Choose a card in the heading, or import one.")
                 self.keep.setEnabled(False)
                 return
             card = self.typed
@@ -144,7 +144,7 @@ class CardTab(QWidget):
             self.keep.setEnabled(False)
             return
         wrong = checked(card.marks, "marks")[1]
-        words = "As it is kept." if card == self._of else "Changed; keep it as a card of yours."
+        words = "Saved." if card == self._of else "Changed; save it as your card."
         self.fields.show_card(card)
         self.says.setText(" ".join([words, *wrong]))
         set_look(self.says, "signal" if wrong else "soft")
@@ -177,7 +177,7 @@ class CardTab(QWidget):
         self._session.apply(
             f"style card {kept.name}", lambda loop: loop_edits.set_style(loop, kept.name)
         )
-        self._session.say(f"{kept.name} is among your cards, and this loop's", good=True)
+        self._session.say(f"{kept.name} is saved, and used in this loop", good=True)
 
     def _ask_to_share(self) -> None:
         name = self._of.name if self._of else "card"
@@ -194,10 +194,10 @@ class CardTab(QWidget):
         except CloudriftError as error:
             self._session.say(str(error))
             return
-        self._session.say(f"the card is in {path}", good=True)
+        self._session.say(f"saved {path}", good=True)
 
     def _ask_to_bring(self) -> None:
-        path = ask_for_file(self, self._session, "Bring a card in", CARDS)
+        path = ask_for_file(self, self._session, "Import a card", CARDS)
         if path is not None:
             self.read(path)
 

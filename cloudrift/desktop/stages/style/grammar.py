@@ -28,9 +28,8 @@ class GrammarView(Keyed):
         self.setMinimumSize(300, HIGH)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(
-            "Press a degree, then one that may follow it, or no longer. Keys: arrows "
-            "choose, Enter holds and lays. What it begins on has a ring, what it likes "
-            "to end on a bar"
+            "Click a degree, then one that may follow it, or no longer. Keys: arrows select, "
+            "Enter picks and connects. Starting degrees have a ring, usual endings a bar"
         )
 
     def sizeHint(self) -> QSize:
@@ -52,7 +51,7 @@ class GrammarView(Keyed):
             return
         token = self.tokens[self.at]
         behind = ", ".join(self._grammar.next[token])
-        held = f"; held: {self.held}" if self.held else ""
+        held = f"; picked: {self.held}" if self.held else ""
         self.setAccessibleName(f"What follows {token}: {behind}{held}")
 
     def place(self, token: str) -> QPointF:

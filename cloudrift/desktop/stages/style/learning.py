@@ -35,8 +35,8 @@ class Learning(QWidget):
         self.learnt: Learnt | None = None
         says = label(
             f"Choose {LEAST} to {MOST} loops, MIDI files or recordings. What they have in common "
-            "becomes a card of your own: ranges of marks, what follows what, who plays. Notes and "
-            "sound are not taken over.",
+            "becomes a card of your own: ranges of marks, chord grammar, sounds. Notes and audio "
+            "are not copied.",
             size=12,
             wrap=True,
         )
@@ -47,14 +47,14 @@ class Learning(QWidget):
         self.bar.hide()
         self.words = label("", size=11.5, name="soft", wrap=True)
         self.table = table(
-            ("Mark", "Asked", "Examples", ""), (220, 330, 80, 120), "The card that was drafted"
+            ("Mark", "Asks for", "Examples", ""), (220, 330, 80, 120), "The drafted card"
         )
         self.name = QLineEdit()
         self.name.setMaxLength(NAME_TYPED)
         self.name.setPlaceholderText("Name of the card")
         self.name.setAccessibleName("Name of the card")
         self.name.textChanged.connect(lambda _text: self._show_keep())
-        self.keep = button("Keep it, and use it here", self.keep_it)
+        self.keep = button("Save it, and use it here", self.keep_it)
         column = vertical(self, FLUSH)
         column.addWidget(says)
         row = horizontal()
@@ -152,4 +152,4 @@ class Learning(QWidget):
         self._session.apply(
             f"style card {card.name}", lambda loop: loop_edits.set_style(loop, card.name)
         )
-        self._session.say(f"{card.name} is among your cards, and this loop's", good=True)
+        self._session.say(f"{card.name} is saved, and used in this loop", good=True)

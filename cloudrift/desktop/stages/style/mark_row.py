@@ -43,11 +43,11 @@ class MarkRow(QWidget):
             metrics = self.button.fontMetrics()
             words = metrics.elidedText(change.words, Qt.TextElideMode.ElideRight, CHANGE_PX - 22)
             self.button.setText(words.replace("&", "&&"))
-            self.button.setToolTip(f"{change.words}. Rest here to hear it")
+            self.button.setToolTip(f"{change.words}. Rest to hear it")
             self.button.setAccessibleName(f"{mark.kind.label}: {change.words}")
-        asked = "not asked" if mark.asked is None else f"asked {mark.kind.asks(mark.asked)}"
+        asked = "not asked for" if mark.asked is None else f"asks for {mark.kind.asks(mark.asked)}"
         state = (
-            "waits for the sound"
+            "rendering…"
             if mark.waits
             else "met"
             if mark.met
@@ -106,12 +106,12 @@ class MarkRow(QWidget):
     def _evidence(self) -> str:
         mark = self.mark
         if mark.waits:
-            return "when the sound stands"
-        where = mark.found.where if mark.found else "nothing to measure it on"
+            return "when rendered"
+        where = mark.found.where if mark.found else "nothing to measure"
         if mark.kind.words and mark.asked is not None:
-            return f"{mark.found_text}; asked {mark.kind.asks(mark.asked)}"
+            return f"{mark.found_text}; the card asks for {mark.kind.asks(mark.asked)}"
         if mark.asked is not None and (mark.missed or not where):
-            return f"asked {mark.kind.asks(mark.asked)}" + (f"; {where}" if where else "")
+            return f"asks for {mark.kind.asks(mark.asked)}" + (f"; {where}" if where else "")
         return where
 
     def _paint_axis(self, painter: QPainter) -> None:

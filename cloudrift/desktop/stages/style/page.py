@@ -20,6 +20,7 @@ from cloudrift.desktop.kit.parts import (
     label,
     panel,
     scrolling,
+    search_field,
 )
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
@@ -31,6 +32,7 @@ from cloudrift.desktop.stages.style.learning import Learning
 from cloudrift.desktop.stages.style.mark_row import MarkRow
 from cloudrift.desktop.stages.style.sketches import Sketches
 from cloudrift.style.marks import GROUPS, Mark, change_for
+from cloudrift.style.marks.searching import find_marks
 from cloudrift.style.moves import Move, moves_of, with_print_laid
 
 TABS = (
@@ -41,6 +43,7 @@ TABS = (
     ("learn", "Learn"),
 )
 SHOWN = (("all", "all"), ("missed", "missed"))
+NO_MARK = "No mark found; use another word, or “all”."
 
 
 NAMED_PX = 240  # that a card's name has at least, and what it is about
@@ -55,18 +58,21 @@ class StylePage(QWidget):
         super().__init__()
         self._session, self._marking = session, marking
         self.rows: dict[str, MarkRow] = {}
-        self._rows_of: tuple[str, tuple[str, ...]] = ("", ())
+        self._rows_of: tuple[str, tuple[str, ...]] | None = None
         self._moves_of: object = None
         self._titles: dict[str, QWidget] = {}
         self.title = Elided(size=17)
         self.about = Elided(size=12, name="soft")
-        self.tabs = ChoiceRow(list(TABS), name="What of the card", even=False)
+        self.tabs = ChoiceRow(list(TABS), name="Page of the card", even=False)
         self.tabs.chosen.connect(self.show_tab)
         self.words = label("", size=11.5, name="soft", wrap=True)
         self.filter = ChoiceRow(list(SHOWN), name="Which marks", even=False)
         self.filter.chosen.connect(self._filter)
         self.filter.show_choice("all")
         self._only_missed = False
+        self.search = search_field("Search: loudness, swing, reverb …")
+        self.search.setAccessibleName("Find a mark")
+        self.search.textChanged.connect(lambda _t: self.refresh())
         self.marks = vertical()
         self.moves = vertical()
         self.learning = Learning(session, tasks, marking)
@@ -97,7 +103,7 @@ class StylePage(QWidget):
         for one in (takes_rest(named, NAMED_PX), self.tabs, close):
             line.addWidget(one)
         under = horizontal()
-        fill(under, (self.words, 1), why("mark"), self.doing, self.stop, self.filter)
+        fill(under, (self.words, 1), why("mark"), self.doing, self.stop, self.search, self.filter)
         fill(column, head, under, (self.stack, 1))
         outer = vertical(self, FLUSH)
         outer.addWidget(inside)
@@ -107,6 +113,7 @@ class StylePage(QWidget):
         self.tabs.show_choice(tab)
         self.stack.setCurrentIndex([name for name, _ in TABS].index(str(tab)))
         self.filter.setVisible(tab == "marks")
+        self.search.setVisible(tab == "marks")
         self._again.ask()
 
     def show_missed(self) -> None:
@@ -128,7 +135,7 @@ class StylePage(QWidget):
             self.title.setText(style or "No style card")
             self.about.setText("")
             self.words.setText(
-                f"No card is called {style}; learn one, or choose another in the heading."
+                f"There is no card called {style}; learn one, or choose another in the heading."
                 if style
                 else "Choose a card in the heading, or learn one from loops."
             )
@@ -137,8 +144,8 @@ class StylePage(QWidget):
             self.about.setText(card.about)
             problems = f" {' '.join(marking.problems)}" if marking.problems else ""
             self.words.setText(
-                f"{marking.words}. What the card asks is the bar; the dot is your "
-                f"loop. Rest on a change to hear it.{problems}"
+                f"{marking.words}. The bar is the range the card asks for; the dot is your loop. "
+                f"Rest on a change to hear it.{problems}"
             )
         if self.tabs_at == "marks":
             self._show_marks(self._marking.marks)
@@ -161,14 +168,19 @@ class StylePage(QWidget):
             self._rows_of = which
             self._build(marks)
         loop, sound = self._session.loop, self._marking.sound
+        found = {match.of.name: match.words for match in find_marks(self.search.text())}
+        shown = {
+            mark.kind.name
+            for mark in marks
+            if mark.kind.name in found and (mark.missed or not self._only_missed)
+        }
         for mark in marks:
             row = self.rows[mark.kind.name]
             row.show_mark(mark, change_for(mark, loop, sound))
-            row.setVisible(mark.missed or not self._only_missed)
+            row.setVisible(mark.kind.name in shown)
         for group, title in self._titles.items():
-            title.setVisible(
-                any((x.missed or not self._only_missed) and x.kind.group == group for x in marks)
-            )
+            title.setVisible(any(x.kind.name in shown and x.kind.group == group for x in marks))
+        self.nothing.setVisible(not shown and bool(marks))
 
     def _build(self, marks: tuple[Mark, ...]) -> None:
         clear(self.marks)
@@ -182,6 +194,8 @@ class StylePage(QWidget):
             for mark in of:
                 self.rows[mark.kind.name] = MarkRow(mark, self._session)
                 self.marks.addWidget(self.rows[mark.kind.name])
+        self.nothing = label(NO_MARK, size=12, name="soft", wrap=True)
+        self.marks.addWidget(self.nothing)
         self.marks.addStretch(1)
 
     def _show_moves(self) -> None:
@@ -197,9 +211,9 @@ class StylePage(QWidget):
             if move.group != group:
                 group = move.group
                 self.moves.addWidget(heading(group))
-            tip = "Rest here to hear it; press to do it, as one step"
+            tip = "Rest to hear it; click to apply it, one undo step"
             if move.lay is not None:
-                tip = "Prints all of the loop and lays that so, instead of the layers, as one step"
+                tip = "Prints the loop and uses the print instead of the layers, one undo step"
             one = button(move.words.replace("&", "&&"), partial(self._move, move), tip=tip)
             one.setProperty("fit", "line")
             if move.edit is not None:

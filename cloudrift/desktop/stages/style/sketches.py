@@ -27,8 +27,10 @@ from cloudrift.style.draws import LEAST, MOST, Sketched, by_unlikeness, many
 
 SKETCHING = "sketches"
 COLUMNS = 4
-COUNT = Field(name="count", label="Sketches", default=LEAST, unit="draws", low=LEAST, high=MOST)
-ORDERS = (("draw", "by draw"), ("marks", "by marks"), ("unlike", "unlike each other"))
+COUNT = Field(
+    name="count", label="Sketches", default=LEAST, unit="variations", low=LEAST, high=MOST
+)
+ORDERS = (("draw", "by variation"), ("marks", "by marks"), ("unlike", "by difference"))
 
 
 class Sketches(QWidget):
@@ -49,7 +51,7 @@ class Sketches(QWidget):
         self._rest.rested.connect(self._hear)
         self.count = FieldWidget(COUNT, float(LEAST))
         self.count.setFixedWidth(170)
-        self.draw = button("Draw them", self.begin, name="strong")
+        self.draw = button("Suggest sketches", self.begin, name="strong")
         self.stop = button("Cancel", self.cancel)
         self.stop.hide()
         self.bar = QProgressBar()
@@ -59,9 +61,9 @@ class Sketches(QWidget):
         self.order.show_choice("draw")
         self.order.chosen.connect(self._order)
         self.keep = button(
-            "Keep the chosen ones…",
+            "Save selected…",
             self.ask_to_keep,
-            tip="As loops of a kit: one file each, in a folder",
+            tip="As the loops of a kit: one file each, in a folder",
         )
         self.words = label("", size=11.5, name="soft")
         self._grid = QGridLayout()
@@ -160,14 +162,14 @@ class Sketches(QWidget):
         card = self._marking.card
         if not self.tiles and not busy:
             name = card.name if card else ""
-            says = f"Draw {LEAST} to {MOST} sketches of {name} and hear them one by one."
+            says = f"Suggest {LEAST} to {MOST} sketches of {name} and hear them one by one."
             self.words.setText(says if card else "Choose a card in the heading first.")
         elif self._preview.on and self._over is not None:
-            self.words.setText(f"Heard: draw {self._over.of.draw}, in the loop's place.")
+            self.words.setText(f"Playing variation {self._over.of.draw} in the loop's place.")
         else:
             self.words.setText(
-                f"{len(self.tiles)} sketches, {chosen} chosen. Rest "
-                "on one to hear it; press to choose it."
+                f"{len(self.tiles)} sketches, {chosen} selected. Rest on one to hear it; click to "
+                "select it."
             )
 
     # --- hearing ------------------------------------------------------------------------------
@@ -192,7 +194,7 @@ class Sketches(QWidget):
 
     def ask_to_keep(self) -> None:
         """Ask for a folder, and write the chosen ones there."""
-        folder = ask_for_folder(self, self._session, "Keep the sketches in")
+        folder = ask_for_folder(self, self._session, "Save the sketches in")
         if folder is not None:
             self.keep_in(folder)
 
@@ -208,11 +210,11 @@ class Sketches(QWidget):
                 save(replace(loop, title=name, kit=kit), folder / f"{name}{SUFFIX}")
                 done += 1
         except CloudriftError as error:
-            self._session.say(f"{error}; {done} of {len(chosen)} are kept")
+            self._session.say(f"{error}; {done} of {len(chosen)} are saved")
             return
         for tile in self.tiles:
             tile.setChecked(False)
-        self._session.say(f"{plural(done, 'loop')} kept in {folder}", good=True)
+        self._session.say(f"{plural(done, 'loop')} saved in {folder}", good=True)
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self._rest.stop()

@@ -20,10 +20,10 @@ class SketchTile(QAbstractButton):
         self.setCheckable(True)
         self.setMinimumSize(WIDE, HIGH)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip("Rest here to hear it in the loop's place; press to keep it")
+        self.setToolTip("Rest to hear it in the loop's place; click to select it")
         loop = of.loop
         self.setAccessibleName(
-            f"Draw {of.draw}: {loop.key.text}, {loop.tempo:g} BPM, {of.chords}, "
+            f"Variation {of.draw}: {loop.key.text}, {loop.tempo:g} BPM, {of.chords}, "
             f"{of.met} of {of.asked} marks met"
         )
 

@@ -2,12 +2,14 @@
 
 from functools import partial
 
-from PyQt6.QtCore import QStringListModel, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QStringListModel, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QCompleter, QLineEdit, QMenu, QPushButton, QWidget
+from PyQt6.QtWidgets import QCompleter, QMenu, QPushButton, QWidget
 
 from cloudrift.desktop.kit.flow import Flow
+from cloudrift.desktop.kit.parts import search_field
 from cloudrift.texture import FAMILIES, KINDS
+from cloudrift.texture.searching import find_treatments
 
 
 class AddBar(QWidget):
@@ -18,19 +20,18 @@ class AddBar(QWidget):
     def __init__(self) -> None:
         super().__init__()
         row = Flow(self, spacing=6)
-        self._by_text = {f"{k.label}: {k.about}": k.name for k in KINDS.values()}
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Add a treatment: type what it does")
+        self._by_text: dict[str, str] = {}  # what the list under the search says, and the kind
+        self.search = search_field("Add a treatment: type what it does")
         self.search.setAccessibleName("Add a treatment by typing")
-        self.search.setClearButtonEnabled(True)
         self.search.setMinimumWidth(200)
-        completer = QCompleter(self.search)
-        completer.setModel(QStringListModel(sorted(self._by_text), completer))
-        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        self._found = QStringListModel(self.search)
+        completer = QCompleter(self._found, self.search)
+        # Which fit is decided here; the completer shows them all.
+        completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
         completer.setMaxVisibleItems(12)
         completer.activated.connect(self._take)
         self.search.setCompleter(completer)
+        self.search.textEdited.connect(self._find)
         self.search.returnPressed.connect(self._take_first)
         row.addWidget(self.search)
         self.adders: dict[str, QAction] = {}
@@ -50,6 +51,15 @@ class AddBar(QWidget):
     def _emit(self, kind: str, _checked: bool = False) -> None:
         self.chosen.emit(kind)
 
+    def _find(self, typed: str) -> None:
+        """List what the words find, best first, each with the words that found it."""
+        found = find_treatments(typed) if typed.strip() else []
+        self._by_text = {
+            f"{match.of.label}{f' ({match.words})' * bool(match.words)}: {match.of.about}":
+            match.of.name for match in found
+        }  # fmt: skip
+        self._found.setStringList(list(self._by_text))
+
     def _take(self, text: str) -> None:
         if text in self._by_text:
             # The completer writes the text when this returns.
@@ -57,13 +67,11 @@ class AddBar(QWidget):
             self.chosen.emit(self._by_text[text])
 
     def _take_first(self) -> None:
-        """Enter on typed words takes the first treatment that they fit, names before the rest."""
+        """Enter on typed words takes the best of what they find."""
         completer = self.search.completer()
         popup = completer.popup() if completer else None
         if popup is not None and popup.isVisible() and popup.currentIndex().isValid():
             return  # that one is taken
-        words = self.search.text().strip().lower()
-        fits = [text for text in self._by_text if words and words in text.lower()]
-        fits.sort(key=lambda text: not text.lower().startswith(words))
-        if fits:
-            self._take(fits[0])
+        self._find(self.search.text())
+        if self._by_text:
+            self._take(next(iter(self._by_text)))

@@ -65,10 +65,10 @@ class BareRow(LineRow):
     def __init__(self, role: str, words: str, *, bare: bool) -> None:
         super().__init__(
             role,
-            "Bare" if bare else "Coming in",
-            "before any treatment" if bare else "before this line",
+            "Bare" if bare else "Input",
+            "before all treatments" if bare else "before this line",
         )
-        self._before = "before any treatment" if bare else "before this line"
+        self._before = "before all treatments" if bare else "before this line"
         self.setMinimumHeight(92)
         self.words.addStretch(1)
         self.add_words().setText(words)

@@ -23,6 +23,7 @@ from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.texture.targets import line_owners
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.search import Match
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop.edits.layers.finishes import lay_finish
 from cloudrift.texture.finish import USES, Finish
@@ -33,6 +34,7 @@ from cloudrift.texture.finish_files import (
     own_folder,
     save_finish,
 )
+from cloudrift.texture.searching import find_finishes
 
 EVERY, OWN = "all", "own"
 # The use that a layer's role is looked for under.
@@ -45,16 +47,18 @@ USE_OF_ROLE = {
 class FinishCard(QAbstractButton):
     """One finish: its name, what it is for, its treatments."""
 
-    def __init__(self, finish: Finish) -> None:
+    def __init__(self, finish: Finish, found_by: str = "") -> None:
         super().__init__()
         self.finish = finish
         self._kinds = ", ".join(t.of.label.lower() for t in finish.line)
+        if found_by:
+            self._kinds = f"{found_by} · {self._kinds}"
         self.setFixedHeight(58)
         self.setMinimumWidth(160)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{finish.name}: {finish.purpose} {self._kinds}")
-        self.setToolTip("Rest on it to hear it in place; press to lay it instead of the line")
+        self.setToolTip("Rest on it to hear it in place; click to replace the line with it")
 
     def sizeHint(self) -> QSize:
         return QSize(200, 58)
@@ -158,56 +162,50 @@ class FinishPage(Inspector):
         self._use = str(use)
         self._fill()
 
-    def _found(self) -> list[Finish]:
-        words = self.search.text().lower().split()
-        found = []
-        for finish in (*self._own, *house_finishes()):
-            if self._use == OWN and finish.house:
-                continue
-            if self._use not in (EVERY, OWN) and self._use not in finish.tags:
-                continue
-            kinds = " ".join(t.kind for t in finish.line)
-            said = f"{finish.name} {finish.purpose} {' '.join(finish.tags)} {kinds}".lower()
-            if all(word in said for word in words):
-                found.append(finish)
-        return found
+    def _fits(self, finish: Finish) -> bool:
+        if self._use == OWN:
+            return not finish.house
+        return self._use == EVERY or self._use in finish.tags
+
+    def _found(self) -> list[Match[Finish]]:
+        among = filter(self._fits, (*self._own, *house_finishes()))
+        return find_finishes(self.search.text(), among)
 
     def _fill(self) -> None:
         self.uses.show_choice(self._use)
         clear(self._list)
         self.cards = []
-        for finish in self._found():
-            self._add_card(finish)
+        for match in self._found():
+            self._add_card(match.of, match.words)
         if not self.cards:
             words = (
-                "No finish of your own yet: name a line below and save it."
+                "No finishes of yours yet: name this line below and save it."
                 if self._use == OWN and not self.search.text()
-                else "No finish fits; try another word, or “all”."
+                else "No finish found; try another word, or “all”."
             )
             self._list.addWidget(label(words, size=12, name="soft", wrap=True))
         self._list.addStretch(1)
         count = len(self._session.loop.line_of(self._line_of))
         self.where.setText(
-            f"Rest on one to hear it in place; press to lay it instead of the {count} treatments "
-            "there are."
+            f"Rest on one to hear it in place; click to replace the {count} treatments of the line."
             if count
-            else "Rest on one to hear it in place; press to lay it."
+            else "Rest on one to hear it in place; click to use it."
         )
 
-    def _add_card(self, finish: Finish) -> None:
+    def _add_card(self, finish: Finish, found_by: str) -> None:
         session, line_of = self._session, self._line_of
-        card = FinishCard(finish)
+        card = FinishCard(finish, found_by)
         Trying(
             card,
             session,
             lambda loop: lay_finish(loop, line_of, finish, behind=False),
-            f"heard: {finish.name}",
+            f"playing {finish.name}",
         )
         card.clicked.connect(lambda _c: self.lay(finish, behind=False))
-        acts = [("Lay it after the treatments there are", lambda: self.lay(finish, behind=True))]
+        acts = [("Append it to the line", lambda: self.lay(finish, behind=True))]
         if not finish.house:
             acts.append(("Delete its file", lambda: self._forget(finish)))
-        more = small_button("…", lambda: None, tip="What else can be done with it")
+        more = small_button("…", lambda: None, tip="More")
         more.setAccessibleName(f"{finish.name}: more")
         more.clicked.connect(
             lambda _on=False: menu_of(more, acts).popup(more.mapToGlobal(more.rect().bottomLeft()))
@@ -248,7 +246,7 @@ class FinishPage(Inspector):
         except CloudriftError as error:
             self._session.say(str(error))
             return
-        taken = "" if saved.name == finish.name else f": {finish.name} is there already"
+        taken = "" if saved.name == finish.name else f": {finish.name} already exists"
         self._session.say(f"Saved as {saved.name}{taken}", good=True)
         for line in (self.name, self.purpose, self.search):
             line.clear()

@@ -18,13 +18,15 @@ class HarshLine(QWidget):
         row = horizontal(self, (0, 0, 8, 0), 8)
         self._found: Harsh | None = None
         self.words = label("", size=12, wrap=True)
-        self.notch = button("Add a notch there", self._want, tip="An equaliser at the line's end")
+        self.notch = button(
+            "Add a notch there", self._want, tip="An equaliser at the end of the line"
+        )
         fill(row, (self.words, 1), self.notch, small_button("close", self.hide))
         self.hide()
 
     def show_looking(self) -> None:
         """Say that it is being looked for."""
-        self.words.setText("Listening for a narrow resonance between 1 and 9 kHz…")
+        self.words.setText("Finding narrow resonances between 1 and 9 kHz…")
         self.notch.hide()
         self.show()
 
@@ -32,7 +34,7 @@ class HarshLine(QWidget):
         """Say what was found."""
         self._found = found
         self.notch.setVisible(found is not None)
-        nothing = "Nothing sticks out by 6 dB or more between 1 and 9 kHz."
+        nothing = "No resonance of 6 dB or more between 1 and 9 kHz."
         self.words.setText(found.says if found else nothing)
 
     def _want(self) -> None:

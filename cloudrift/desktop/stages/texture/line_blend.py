@@ -6,7 +6,7 @@ from cloudrift.ground.settings import percent
 from cloudrift.loop.edits.layers import line_edits
 from cloudrift.texture.treatment import time_ratio
 
-LINE_BLEND = percent("line_blend", "Whole line", 100, "how much of all of it is heard")
+LINE_BLEND = percent("line_blend", "Whole line", 100, "dry/wet of the whole line")
 
 
 class LineBlend(FieldWidget):
@@ -22,7 +22,7 @@ class LineBlend(FieldWidget):
     def _blend(self, percent: float) -> None:
         line_of = self._session.selection.line_of
         self._session.apply(
-            "blend of the line",
+            "dry/wet of the line",
             lambda loop: line_edits.set_line_blend(loop, line_of, percent / 100),
             merge=f"line blend {line_of}",
         )
@@ -38,6 +38,5 @@ class LineBlend(FieldWidget):
         self.set_value(100.0 if longer else round(100 * loop.owner(line_of).line_blend))
         if longer:
             self.setToolTip(
-                "A line that changes the length cannot be blended: there is nothing as long to "
-                "blend it with"
+                "A line that changes the length has no dry/wet: the dry sound has another length"
             )

@@ -20,8 +20,8 @@ class NoteLine(QWidget):
         self.words = label("", size=11, wrap=True)
         self.line = QLineEdit()
         self.line.setMaxLength(MOST_NOTE)
-        self.line.setPlaceholderText("A note on this card")
-        self.line.setAccessibleName("Note on this card")
+        self.line.setPlaceholderText("A note on this treatment")
+        self.line.setAccessibleName("Note on this treatment")
         self.line.editingFinished.connect(self._written)
         fill(column, self.words, self.line)
         self._note = note

@@ -17,7 +17,7 @@ from cloudrift.texture.treatment import Line
 
 def step_names(line: Line) -> list[str]:
     """Return what the places of a line are called, from bare down."""
-    return ["Coming in", *(f"{i}. {t.of.label}" for i, t in enumerate(line, 1))]
+    return ["Input", *(f"{i}. {t.of.label}" for i, t in enumerate(line, 1))]
 
 
 class PairPage(QWidget):
@@ -76,7 +76,7 @@ class PairPage(QWidget):
         for which, side in enumerate(("left", "right")):
             holder = QWidget()
             inside = vertical(holder, FLUSH, 4)
-            choice = ChoiceBox(f"What stands at the {side}")
+            choice = ChoiceBox(f"Strip at the {side}")
             choice.currentIndexChanged.connect(lambda _i: self.asked.emit())
             strip = Strip(role, f"the {side} one")
             strip.pressed.connect(lambda n=which: self.pressed.emit(self.steps[n]))
@@ -106,7 +106,7 @@ class PairPage(QWidget):
             )
         assert self.spectra is not None
         self.spectra.show_portrait(spectra_portrait(one, other))
-        self.says.setText(f"Equally loud, {difference(one, other)}.")
+        self.says.setText(f"Loudness matched, {difference(one, other)}.")
 
     def show_place(self, share: float) -> None:
         """Move the playheads."""

@@ -6,7 +6,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.texture.line_file import parse_line, write_line
 from cloudrift.texture.treatment import Line
 
-CLIPBOARD = "what was copied"
+CLIPBOARD = "the clipboard"
 
 
 def copy_line(line: Line) -> None:
@@ -21,7 +21,5 @@ def copied_line() -> Line:
     clipboard = QApplication.clipboard()
     text = clipboard.text() if clipboard is not None else ""
     if "treatments" not in text:
-        raise CloudriftError(
-            "there are no treatments on the clipboard; copy a card or a line first"
-        )
+        raise CloudriftError("no treatments on the clipboard; copy a treatment or a line first")
     return parse_line(text, CLIPBOARD)

@@ -32,7 +32,7 @@ from cloudrift.texture import RidePoint, Treatment
 from cloudrift.texture.kinds.slots import SLOT_NAMES
 from cloudrift.texture.ride import BLEND
 
-DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=0, high=MAX_DRAW)
+DRAW = Field(name="draw", label="Variation", default=1, unit="№", low=0, high=MAX_DRAW)
 FIRST = 2  # settings shown while the row is not selected, besides the blend
 OPEN_STRIP = 84  # px
 DRAG_FROM = 10  # px: a shorter move is a press
@@ -80,7 +80,7 @@ class TreatmentRow(LineRow):
     def _add_switch(self, treatment: Treatment, open_: bool) -> None:
         self.switch = QPushButton()
         self.switch.setCheckable(True)
-        self.switch.setFixedSize(46, 26)
+        self.switch.setFixedSize(66, 26)
         self.switch.setProperty("fit", "narrow")
         self.switch.clicked.connect(self._switch)
         total = len(treatment.of.spec.fields) + 1 + treatment.of.draws
@@ -98,12 +98,16 @@ class TreatmentRow(LineRow):
         grid.setSpacing(0)
         grid.setContentsMargins(0, 4, 0, 0)
         acts: tuple[tuple[str, Callable[[], object], str], ...] = (
-            ("up", lambda: self.move_by(-1), "Move up (Alt+↑, or drag the card)"),
-            ("down", lambda: self.move_by(1), "Move down (Alt+↓, or drag the card)"),
-            ("copy", self.copy, "Copy the card as text (Ctrl+C)"),
-            ("swap", self.swap_wanted.emit, "Swap with the next card; B then compares both orders"),
-            ("note", self._begin_note, "Write a note on the card"),
-            ("remove", self.remove, "Take it out of the line (Delete)"),
+            ("up", lambda: self.move_by(-1), "Move up (Alt+↑, or drag it)"),
+            ("down", lambda: self.move_by(1), "Move down (Alt+↓, or drag it)"),
+            ("copy", self.copy, "Copy the treatment as text (Ctrl+C)"),
+            (
+                "swap",
+                self.swap_wanted.emit,
+                "Swap with the next treatment; B then compares both orders",
+            ),
+            ("note", self._begin_note, "Add a note"),
+            ("remove", self.remove, "Remove it (Delete)"),
         )
         for i, (text, act, tip) in enumerate(acts):
             one = button(text, act, name="link", tip=tip)
@@ -161,9 +165,11 @@ class TreatmentRow(LineRow):
         if self.slots is not None:
             self.slots.show_values(values)
         self.switch.setChecked(treatment.on)
-        self.switch.setText("in" if treatment.on else "out")
-        self.switch.setToolTip("Take it out of the sound" if treatment.on else "Put it in again")
-        self.switch.setAccessibleName(f"{treatment.of.label} is {'in' if treatment.on else 'out'}")
+        self.switch.setText("on" if treatment.on else "bypassed")
+        self.switch.setToolTip("Bypass it" if treatment.on else "Switch it on")
+        self.switch.setAccessibleName(
+            f"{treatment.of.label} is {'on' if treatment.on else 'bypassed'}"
+        )
         self.says.setText(treatment.says)
         set_look(self.says, "soft" if treatment.known else "")
         self.title.setEnabled(treatment.on)
@@ -216,7 +222,7 @@ class TreatmentRow(LineRow):
             blend = name == BLEND.name
             change = {"blend": value / 100} if blend else {"draw": int(value)}
             self._session.apply(
-                "blend" if blend else "another draw",
+                "blend" if blend else "another variation",
                 lambda loop: line_edits.set_treatment(loop, line_of, treatment_id, **change),
                 merge=merge,
             )
@@ -248,7 +254,7 @@ class TreatmentRow(LineRow):
         before = line[treatment_id].ride_of(name)
         every = before.every_ticks if before else 0
         self._session.apply(
-            f"{self._label(name)} rides" if points else f"{self._label(name)} stands",
+            f"ride of {self._label(name)}" if points else f"{self._label(name)} without a ride",
             lambda loop: line_edits.set_ride(loop, line_of, treatment_id, name, points, every),
             merge=f"ride {line_of} {treatment_id} {name}",
             moving=True,
@@ -271,7 +277,7 @@ class TreatmentRow(LineRow):
 
     def _switch(self, on: bool) -> None:
         self._session.apply(
-            "treatment in" if on else "treatment out",
+            "treatment on" if on else "bypass a treatment",
             lambda loop: line_edits.set_treatment(loop, self._line_of, self.treatment_id, on=on),
         )
 

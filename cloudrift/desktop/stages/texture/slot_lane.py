@@ -30,8 +30,8 @@ class SlotLane(Keyed):
         self.setFixedSize(width, HIGH_PX + WORDS_PX)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(
-            "Press a slot for what it may do next, with Shift for the one before, and "
-            "drag along to do the same in others. Keys: arrows"
+            "Click a slot for its next value, Shift-click for the previous one, and drag along to "
+            "set others alike. Keys: arrows"
         )
         self._name_for_readers()
 

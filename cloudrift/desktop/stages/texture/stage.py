@@ -56,13 +56,13 @@ from cloudrift.texture.picture import Portrait
 from cloudrift.texture.treatment import Line
 
 BARE_WORDS = {
-    LAYERS: "as it is played, or laid in",
-    GROUPS: "its layers together, each behind its own line",
-    ALL: "the layers together, each behind its own line",
-    BED_PART: "as it is struck",
+    LAYERS: "as played or placed",
+    GROUPS: "its layers together, each after its own line",
+    ALL: "the layers together, each after its own line",
+    BED_PART: "as played",
 }
 TITLE_PX = 180  # that a line's name has at least
-COMPARES = (("loop", "all"), ("line", "this line"), ("card", "this card"))
+COMPARES = (("loop", "all"), ("line", "this line"), ("card", "this treatment"))
 
 
 class TextureStage(QWidget):
@@ -135,10 +135,10 @@ class TextureStage(QWidget):
                     self.compares):  # fmt: skip
             row.addWidget(one)
         for text, act, tip in (
-            ("Side by side", self.show_pair, "Two strips, large, with their spectra (Shift+B)"),
-            ("Find harsh", self.find_harsh, "Look for a narrow resonance and offer a notch"),
+            ("Side by side", self.show_pair, "Two large strips with their spectra (Shift+B)"),
+            ("Find harsh", self.find_harsh, "Finds a narrow resonance and suggests a notch"),
             ("Copy line", self.copy_line, "As text, for another line (Ctrl+Shift+C)"),
-            ("Paste", self.paste, "Cards or a line, behind the open card (Ctrl+V)"),
+            ("Paste", self.paste, "Treatments or a line, after the open one (Ctrl+V)"),
         ):
             row.addWidget(button(text, act, name="link", tip=tip))
         return holder
@@ -196,7 +196,7 @@ class TextureStage(QWidget):
         session, line_of = self._session, self._line_of
         ids = [t.id for t in session.loop.line_of(line_of)]
         if len(ids) < 2:
-            session.say("there is only one treatment here; add another to swap it with")
+            session.say("there is only one treatment; add another to swap it with")
             return
         at = ids.index(treatment_id)
         other = ids[at + 1] if at + 1 < len(ids) else ids[at - 1]
@@ -326,8 +326,7 @@ class TextureStage(QWidget):
             fill(self._list, Link(owner.role), row)
         if not self.rows:
             empty = label(
-                "Nothing is done to it yet: add a treatment below, or lay a finish; it "
-                "is heard at once.",
+                "No treatments yet: add one below, or use a finish; you hear it at once.",
                 size=12,
                 name="soft",
             )
@@ -417,9 +416,9 @@ class TextureStage(QWidget):
         """What can be done here, for the menus."""
         here = TextureStage
         return (
-            Command("&Finishes: ready lines", here.show_finishes, "F3", goes=True),
+            Command("&Finishes", here.show_finishes, "F3", goes=True),
             Command("&Two strips side by side", here.show_pair, goes=True),
-            Command("Find &harsh: the strongest resonance", here.find_harsh, goes=True),
+            Command("Find &harsh resonance", here.find_harsh, goes=True),
             Command("&Copy the line", here.copy_line, goes=True),
             Command("&Paste treatments", here.paste, goes=True),
         )

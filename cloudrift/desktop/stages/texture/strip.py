@@ -32,8 +32,8 @@ class Strip(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName(f"Spectrogram behind {name}; press to hear the loop up to here")
-        self.setToolTip("Press to hear the loop up to here; press again for all of it")
+        self.setAccessibleName(f"Spectrogram after {name}; click to play the loop up to here")
+        self.setToolTip("Click to play the loop up to here; click again for the whole line")
 
     def sizeHint(self) -> QSize:
         return QSize(480, 76)
@@ -124,4 +124,4 @@ class Strip(QWidget):
             painter.fillRect(tag, color("focus"))
             painter.setPen(color("on_ink"))
             painter.setFont(text_font(11))
-            painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, "heard to here only")
+            painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, "playing up to here")

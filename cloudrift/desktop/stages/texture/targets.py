@@ -14,7 +14,7 @@ from cloudrift.ground.words import plural
 from cloudrift.loop.model.bed import BED
 from cloudrift.loop.model.loop import LineAt, Loop
 
-LAYERS, GROUPS, ALL, BED_PART = "Layers", "Groups", "All of it", "Groove bed"
+LAYERS, GROUPS, ALL, BED_PART = "Layers", "Groups", "Whole loop", "Groove bed"
 WIDTH = 158  # px
 EMPTY_ROLE = "grain"  # the colour of a group that nobody is in
 
@@ -36,7 +36,7 @@ def line_owners(loop: Loop) -> list[Owner]:
         role = next((x.role for x in loop.layers if x.group == group.id), EMPTY_ROLE)
         groups.append(Owner(group.id, group.name, role, GROUPS))
     lanes = [Owner(lane.id, lane.name, lane.role, BED_PART) for lane in loop.lanes]
-    lanes += [Owner(BED, "All of the bed", EMPTY_ROLE, BED_PART)] if lanes else []
+    lanes += [Owner(BED, "Whole bed", EMPTY_ROLE, BED_PART)] if lanes else []
     return [*layers, *groups, Owner(None, "Whole loop", "grain", ALL), *lanes]
 
 
@@ -123,7 +123,7 @@ class Targets(QWidget):
                 self.bed = Fold(BED_PART, inside, is_open=was_open)
                 self._list.addWidget(self.bed)
             hint = label(
-                "A line is read downwards. Every strip is the whole loop as it leaves that row.",
+                "A line is read downwards. Each strip shows the whole loop after that row.",
                 size=11,
                 name="soft",
                 wrap=True,

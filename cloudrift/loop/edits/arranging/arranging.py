@@ -70,7 +70,9 @@ def set_part(document: Document, section_id: str, owner: str, **changes: Any) ->
         )
         if name not in there:
             known = (
-                f"it has {', '.join(there)}" if there else "only lanes of the groove bed have any"
+                f"it has {', '.join(there)}"
+                if there
+                else "only lanes of the groove bed have patterns"
             )
             raise CloudriftError(f"{layer.name} has no pattern {name!r}; {known}")
     return change_section(
@@ -97,8 +99,8 @@ def set_seam(document: Document, section_id: str, **changes: Any) -> Document:
         )
         if reach > beats:
             raise CloudriftError(
-                f"the change into {sections[at].name} would begin {reach:g} beats before it, but "
-                f"{sections[at - 1].name} has {beats}; take fewer"
+                f"the seam into {sections[at].name} would start {reach:g} beats before it, but "
+                f"{sections[at - 1].name} has {beats}; use fewer"
             )
     return made
 
@@ -130,7 +132,7 @@ def add_take(document: Document, clips: tuple[str, ...], at_s: float) -> Documen
     """Keep a take of a trial voice, and let it be heard; raise CloudriftError for one too many."""
     arrangement = document.arrangement
     if len(arrangement.takes) == MOST_TAKES:
-        raise CloudriftError(f"there are {MOST_TAKES} takes already; forget one first")
+        raise CloudriftError(f"there are {MOST_TAKES} takes already; delete one first")
     names = {one.name for one in arrangement.takes}
     number = next(n for n in range(1, MOST_TAKES + 1) if f"Take {n}" not in names)
     made = VoiceTake(
@@ -170,7 +172,7 @@ def add_section(document: Document, name: str = "Section", bars: int = 0) -> Doc
     """Put a section at the end: the loop as it is, twice round unless said otherwise."""
     arrangement = document.arrangement
     if len(arrangement.sections) == MOST_SECTIONS:
-        raise CloudriftError(f"there are {MOST_SECTIONS} sections already; take one out first")
+        raise CloudriftError(f"there are {MOST_SECTIONS} sections already; delete one first")
     bars = bars or min(2 * document.loop.bars, 64)
     names = [one.name for one in arrangement.sections]
     made = Section(id=_new(arrangement), name=free_name(name, names), bars=bars)
@@ -216,7 +218,7 @@ def repeat_all(document: Document, times: int = 2) -> Document:
     """Let all sections come round that many times: a minute becomes three."""
     once, total = document.arrangement.sections, list(document.arrangement.sections)
     if not once:
-        raise CloudriftError("there is no section yet; draw a form, or add one")
+        raise CloudriftError("no sections yet; suggest an arrangement, or add a section")
     if len(once) * times > MOST_SECTIONS:
         raise CloudriftError(f"that would be more than {MOST_SECTIONS} sections")
     for _ in range(times - 1):

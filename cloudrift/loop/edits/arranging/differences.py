@@ -36,15 +36,15 @@ def differences(document: Document, section_id: str) -> list[Difference]:
             )
     out += _lanes_differ(document, there, here)
     for name, words in (
-        ("bars", f"{here.bars} bars rather than {there.bars}"),
+        ("bars", f"{here.bars} bars instead of {there.bars}"),
         ("bed", "with the groove bed" if here.bed else "without the groove bed"),
         ("level_db", f"{number(here.level_db - there.level_db, '+g')} dB"),
         ("key", f"in {here.key.text}" if here.key else "in the loop's key"),
         ("chords", "chords of its own" if here.chords else "the loop's chords"),
         ("line", "other treatments on the loop"),
-        ("over", "other treatments on all of it"),
+        ("over", "other treatments on the whole section"),
         ("rides", "other rides"),
-        ("seam", f"the change into it: {', '.join(here.seam.happens) or 'plain'}"),
+        ("seam", f"seam before it: {', '.join(here.seam.happens) or 'plain'}"),
     ):
         if getattr(here, name) != getattr(there, name):
             out.append(Difference(words, _back(section_id, name, getattr(there, name))))
@@ -93,7 +93,7 @@ def _part_words(owner: Layer, before: PartState, now: PartState) -> str:
     parts = []
     if before.on != now.on:
         plays = not owner.mute and not owner.parked if now.on is None else now.on
-        parts.append("is in" if plays else "is out")
+        parts.append("on" if plays else "off")
     if before.level_db != now.level_db:
         parts.append(f"{number(now.level_db - before.level_db, '+g')} dB")
     if before.pattern != now.pattern:

@@ -12,15 +12,15 @@ from cloudrift.loop.model.loop import Group, Layer, Loop
 def check_passes(loop: Loop, passes: tuple[Pass, ...]) -> None:
     """Raise CloudriftError where passes are not to be had of a loop."""
     if len(passes) > MOST_PASSES:
-        raise CloudriftError(f"{len(passes)} passes can't be printed; take {MOST_PASSES} at most")
+        raise CloudriftError(f"{len(passes)} passes can't be printed; use at most {MOST_PASSES}")
     bars = len(passes) * loop.bars
     if bars > spec.MAX_BARS:
         raise CloudriftError(
             f"{len(passes)} passes of {loop.bars} bars are {bars} bars, but {spec.MAX_BARS} is as "
-            f"long as a loop may be; take {spec.MAX_BARS // loop.bars} passes at most"
+            f"long as a loop may be; use at most {spec.MAX_BARS // loop.bars} passes"
         )
     if passes and not any(in_pass(loop, one).heard() for one in passes):
-        raise CloudriftError("nothing is heard in any pass, so there is nothing to print")
+        raise CloudriftError("nothing plays in any pass, so there is nothing to print")
 
 
 def in_pass(loop: Loop, one: Pass) -> Loop:

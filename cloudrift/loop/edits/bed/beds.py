@@ -68,7 +68,7 @@ USUAL = ("kick", "low drum", "snare", "hats", "open hat")
 def bed_of(loop: Loop) -> Bed:
     """Return a loop's groove bed; raise CloudriftError where there is none."""
     if loop.bed is None:
-        raise CloudriftError("there is no groove bed yet; draw one, or add a lane")
+        raise CloudriftError("there is no groove bed yet; suggest one, or add a lane")
     return loop.bed
 
 
@@ -107,7 +107,7 @@ def set_duck(loop: Loop, **changes: Any) -> Loop:
     """Change how the loop makes room."""
     duck = bed_of(loop).duck
     if duck is None:
-        raise CloudriftError("the loop makes room for nothing yet; choose a lane first")
+        raise CloudriftError("nothing ducks the loop yet; select a lane first")
     return set_bed(loop, duck=replace(duck, **changes))
 
 
@@ -157,7 +157,7 @@ def lane_of(loop: Loop, lane_id: str) -> Layer:
     """Return a lane by id."""
     found = next((x for x in loop.lanes if x.id == lane_id), None)
     if found is None:
-        raise CloudriftError("that lane is not there any more")
+        raise CloudriftError("that lane no longer exists")
     return found
 
 
@@ -227,7 +227,7 @@ def take_from_stack(loop: Loop, lane_id: str, which: int) -> Loop:
     """Take one sound out of a lane's stack; hits that played it alone play all."""
     hits = hits_of(lane_of(loop, lane_id))
     if len(hits.stack) == 1:
-        raise CloudriftError("a lane needs a sound; take the lane out instead")
+        raise CloudriftError("a lane needs a sound; remove the lane instead")
     stack = hits.stack[:which] + hits.stack[which + 1 :]
     patterns = tuple(
         replace(
@@ -258,7 +258,7 @@ def copy_pattern(loop: Loop, name: str) -> Loop:
     """Keep what all lanes play under another name too, and go on with that."""
     bed = bed_of(loop)
     if name in bed.patterns:
-        raise CloudriftError(f"there is a pattern {name} already; choose it, or another name")
+        raise CloudriftError(f"pattern {name} already exists; use it, or another name")
     for lane in bed.lanes:
         hits = hits_of(lane)
         copy = replace(hits.pattern, name=name)
@@ -276,7 +276,7 @@ def remove_pattern(loop: Loop, name: str) -> Loop:
     """Take a pattern out of all lanes that have another."""
     bed = bed_of(loop)
     if len(bed.patterns) == 1:
-        raise CloudriftError("it is the only pattern; take its hits out instead")
+        raise CloudriftError("it is the only pattern; delete its hits instead")
     for lane in bed.lanes:
         hits = hits_of(lane)
         left = tuple(one for one in hits.patterns if one.name != name)

@@ -152,7 +152,7 @@ def roll(
     length = pattern_ticks(loop, lane_id)
     first, last = max(min(first, last), 0), min(max(first, last), length)
     if not 1 <= count <= last - first:
-        raise CloudriftError(f"{count} strokes don't fit there; drag further, or take fewer")
+        raise CloudriftError(f"{count} hits don't fit there; drag further, or use fewer")
     like = like or Hit(tick=0)
     hits = []
     for i in range(count):
@@ -169,7 +169,7 @@ def mirror(loop: Loop, lane_id: str, numbers: Numbers) -> Loop:
     hits = pattern_of(loop, lane_id).hits
     ticks = [hits[i].tick for i in numbers]
     if len(ticks) < 2:
-        raise CloudriftError("choose at least two hits to mirror them")
+        raise CloudriftError("select at least two hits to mirror")
     both = min(ticks) + max(ticks)
     return change_hits(loop, lane_id, numbers, lambda hit: replace(hit, tick=both - hit.tick))
 
@@ -201,7 +201,7 @@ def high_jump(loop: Loop, lane_id: str, numbers: Numbers = ()) -> Loop:
     """Let the last hit (or some) jump an octave up; those that have jumped come back."""
     hits = pattern_of(loop, lane_id).hits
     if not hits:
-        raise CloudriftError("there is no hit to jump; draw one first")
+        raise CloudriftError("there is no hit to change; draw one first")
     of = numbers or {len(hits) - 1}
     up = any(hits[i].st < 12 for i in of)
     return tune_hits(loop, lane_id, of, 12 if up else -12)
@@ -255,7 +255,7 @@ def slide(loop: Loop, lane_id: str, numbers: Numbers, ms: float = 90.0) -> Loop:
 def hand_over(loop: Loop, lane_id: str, at_tick: int) -> Loop:
     """Let hits before a tick play the first sound of a stack, those from there on the second."""
     if len(hits_of(lane_of(loop, lane_id)).stack) < 2:
-        raise CloudriftError("two sounds are needed to hand over; add one to the stack first")
+        raise CloudriftError("two sounds are needed to alternate; add one to the stack first")
     hits = (
         replace(hit, sound=1 if hit.tick < at_tick else 2) for hit in pattern_of(loop, lane_id).hits
     )

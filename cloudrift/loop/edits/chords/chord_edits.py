@@ -119,7 +119,7 @@ def add_voice(loop: Loop, chord_id: str, pitch: int) -> Loop:
         return loop
     if len(chord.voices) >= spec.MAX_VOICES:
         raise CloudriftError(
-            f"a chord holds at most {spec.MAX_VOICES} voices; take one out before adding another"
+            f"a chord holds at most {spec.MAX_VOICES} voices; delete one before adding another"
         )
     return with_chord(loop, with_voices(chord, (*chord.voices, pitch)))
 
@@ -214,11 +214,11 @@ def _rebuild(loop: Loop, chord_id: str, **changes: object) -> Loop:
     if len(voices) > spec.MAX_VOICES:
         raise CloudriftError(
             f"that would be {len(voices)} voices, and a chord holds at most {spec.MAX_VOICES}; "
-            "take one out first"
+            "delete one first"
         )
     if not _in_reach(voices):
         raise CloudriftError(
-            "that would put a voice out of reach (C1 to C8); move the chord by an octave first"
+            "that would move a voice out of range (C1 to C8); move the chord by an octave first"
         )
     return with_chord(loop, with_voices(chord, voices))
 
@@ -356,16 +356,15 @@ def hold_bass(loop: Loop, chord_ids: Iterable[str]) -> Loop:
     wanted = set(chord_ids)
     chosen = [c for c in loop.chords if c.id in wanted]
     if len(chosen) < 2:
-        raise CloudriftError("choose at least two chords; the first one's bass is held under them")
+        raise CloudriftError("select at least two chords; the first one's bass is held under them")
     bass = chosen[0].voices[0]
     for chord in chosen[1:]:
         build = build_of(chord.voices, chord.root)
         rest = set(chord.voices) - ({chord.voices[0]} if build.bass else set())
         if bass > min(rest - {bass}, default=bass + 1):
             raise CloudriftError(
-                f"the bass {loop.key.spell_pitch(bass)} would lie above a voice of the chord at "
-                f"bar {chord.start_tick / (loop.ticks / loop.bars) + 1:g}; put it an octave lower "
-                "first"
+                f"the bass {loop.key.spell_pitch(bass)} would be above a voice of the chord at bar "
+                f"{chord.start_tick / (loop.ticks / loop.bars) + 1:g}; move it an octave down first"
             )
         held = with_voices(chord, rest | {bass})
         held = replace(held, tied=tuple(sorted({*held.tied, bass})))

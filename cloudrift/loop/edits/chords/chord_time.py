@@ -98,7 +98,7 @@ def add_chord(
     if not after:
         room = room_behind(loop, "")
         if room < spec.MIN_CHORD_TICKS:
-            raise CloudriftError("there is no room before the first chord; choose a chord")
+            raise CloudriftError("there is no room before the first chord; select a chord")
         body = arranged(tones, tones[0], "close", USUAL_REGISTER)
         voices = tuple(sorted({bass_below(tones[0] if bass is None else bass, body), *body}))
         chord = Chord(
@@ -135,7 +135,7 @@ def _middle(chord: Chord, loop: Loop) -> int:
     on_beat = half // beat * beat
     middle = on_beat or half
     if middle < spec.MIN_CHORD_TICKS:
-        raise CloudriftError("that chord is too short to be parted; make it longer first")
+        raise CloudriftError("that chord is too short to be split; make it longer first")
     return middle
 
 

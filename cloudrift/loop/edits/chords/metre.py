@@ -65,7 +65,7 @@ def metre_words(loop: Loop, metre: tuple[int, int]) -> str:
         if max(others, default=0) > 0
         else "",
         f"{plural(before - after, 'note')} lost" if before > after else "",
-        f"{plural(off, 'layer')} off: it plays in those beats alone" if off else "",
+        f"{plural(off, 'layer')} off: it plays only in those beats" if off else "",
     ]
     said = ", ".join(part for part in parts if part) or "no chord or note changes"
     seconds = made.frames / made.rate

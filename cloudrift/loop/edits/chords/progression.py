@@ -53,7 +53,7 @@ def put_row(
     bars = max(loop.bars, -(-sum(lengths) // bar))
     if bars > spec.MAX_BARS:
         raise CloudriftError(
-            f"those chords last {bars} bars, and a loop holds {spec.MAX_BARS}; write fewer"
+            f"those chords last {bars} bars, and a loop holds {spec.MAX_BARS}; type fewer"
         )
     chords: list[Chord] = []
     body: tuple[int, ...] = ()
@@ -99,7 +99,7 @@ def _lasting(loop: Loop, bars: int, chords: tuple[Chord, ...]) -> Loop:
 def _block_end(loop: Loop) -> int:
     """Where the block of chords ends: the next whole bar."""
     if not loop.chords:
-        raise CloudriftError("there are no chords yet; put some in first")
+        raise CloudriftError("there are no chords yet; add some first")
     bar = bar_ticks(loop.metre)
     return -(-loop.chords[-1].end_tick // bar) * bar
 

@@ -24,7 +24,7 @@ def own_loop(loop: Loop, layer_id: str) -> Loop:
     flip, layer = flip_in(loop, layer_id), loop.layer(layer_id)
     facts = flip.of.facts
     if facts.key is None:
-        raise CloudriftError(f"the key of {layer.name} is not known; say it in Layers first")
+        raise CloudriftError(f"the key of {layer.name} is not known; enter it in Layers first")
     shift = round(flip.shift_at(loop.tempo))
     bars = bars_of(flip, loop)
     chords = chords_now(heard_in(flip, bars * bar_ticks(loop.metre)), shift)

@@ -10,7 +10,7 @@ from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, SlicePlacement
 from cloudrift.loop.model.recorded import FromRecording
 from cloudrift.notes.time import bar_ticks, beat_ticks
 
-CUT_AT = ("chords", "beats", "bars", "hits", "labels", "even")
+CUT_AT = ("chords", "beats", "bars", "transients", "labels", "equal")
 
 
 def flip_of(
@@ -30,7 +30,7 @@ def flip_of(
 def cuts_at(
     flip: Flipped, what: str, metre: tuple[int, int], count: int = 16, hits: Iterable[int] = ()
 ) -> tuple[int, ...]:
-    """Return where a flip is cut: at ``CUT_AT``; ``even`` makes that many pieces.
+    """Return where a flip is cut: at ``CUT_AT``; ``equal`` makes that many pieces.
 
     ``hits`` are the ticks at which something is struck in it, for who wants it cut there.
     """
@@ -38,25 +38,25 @@ def cuts_at(
     if what == "chords":
         found = [0, *(chord.start_tick for chord in flip.chords)]
         if len(found) < 2:
-            raise CloudriftError("no chords are known in it; cut it at beats, or evenly")
+            raise CloudriftError("it has no known chords; slice it at beats, or equally")
     elif what == "labels":
         found = [label.at_tick for label in flip.labels]
         if not found:
-            raise CloudriftError("nothing of it has a label; choose a piece and press Label")
+            raise CloudriftError("it has no labels; select a piece and press Label")
     elif what in ("beats", "bars"):
         found = list(range(0, total, beat_ticks(metre) if what == "beats" else bar_ticks(metre)))
-    elif what == "hits":
+    elif what == "transients":
         found = list(hits)
         if not found:
-            raise CloudriftError("nothing is struck in it; cut it at beats, or evenly")
-    elif what == "even":
+            raise CloudriftError("it has no transients; slice it at beats, or equally")
+    elif what == "equal":
         if not 1 <= count <= total // SHORTEST_TICKS:
             raise CloudriftError(
-                f"{count} pieces can't be cut; take 1 to {total // SHORTEST_TICKS}"
+                f"{count} slices are not possible; use 1 to {total // SHORTEST_TICKS}"
             )
         found = [round(total * i / count) for i in range(count)]
     else:
-        raise CloudriftError(f"nothing is cut at {what}; known are {', '.join(CUT_AT)}")
+        raise CloudriftError(f"there is no slicing at {what}; known are {', '.join(CUT_AT)}")
     return tidied(found, total)
 
 

@@ -19,7 +19,7 @@ from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, SlicePlacement
 
 def _at(flip: Flipped, number: int) -> SlicePlacement:
     if not 0 <= number < len(flip.places):
-        raise CloudriftError("there is no piece there; choose one below")
+        raise CloudriftError("there is no piece there; select one below")
     return flip.places[number]
 
 
@@ -77,7 +77,7 @@ def repeat(flip: Flipped, number: int) -> Flipped:
     place = _at(flip, number)
     end = min(place.end_tick + place.length_ticks, flip.length_ticks)
     if end - place.end_tick < SHORTEST_TICKS:
-        raise CloudriftError("there is nothing behind that piece; repeat an earlier one")
+        raise CloudriftError("there is no room after that piece; repeat an earlier one")
     again = replace(place, at_tick=place.end_tick, length_ticks=end - place.end_tick)
     return lay(flip, again)
 
@@ -86,7 +86,7 @@ def copy_on(flip: Flipped, number: int) -> Flipped:
     """Let a piece play again and again after itself, to the end."""
     place = _at(flip, number)
     if place.end_tick + SHORTEST_TICKS > flip.length_ticks:
-        raise CloudriftError("there is nothing behind that piece; copy an earlier one")
+        raise CloudriftError("there is no room after that piece; repeat an earlier one")
     for tick in range(place.end_tick, flip.length_ticks - SHORTEST_TICKS + 1, place.length_ticks):
         length = min(place.length_ticks, flip.length_ticks - tick)
         flip = lay(flip, replace(place, at_tick=tick, length_ticks=length))
@@ -98,7 +98,7 @@ def slow(flip: Flipped, number: int) -> Flipped:
     place = _at(flip, number)
     half = place.from_ticks // 2
     if half < SHORTEST_TICKS:
-        raise CloudriftError("that piece is too short to be slowed")
+        raise CloudriftError("that piece is too short for half speed")
     start = place.from_tick + (place.from_ticks - half if place.backward else 0)
     return set_place(flip, number, from_tick=start, from_ticks=half, fills=True)
 
@@ -107,7 +107,7 @@ def stutter(flip: Flipped, number: int, times: int) -> Flipped:
     """Strike a piece's start several times in its place."""
     place = _at(flip, number)
     if place.length_ticks // times < SHORTEST_TICKS:
-        raise CloudriftError(f"that piece is too short to be struck {times} times")
+        raise CloudriftError(f"that piece is too short to be repeated {times} times")
     return set_place(flip, number, times=times)
 
 

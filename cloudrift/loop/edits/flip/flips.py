@@ -24,7 +24,9 @@ def flip_in(loop: Loop, layer_id: str) -> Flipped:
     """Return the flip that a layer is; raise CloudriftError where it is none."""
     source = loop.layer(layer_id).source
     if not isinstance(source, Flipped):
-        raise CloudriftError(f"{loop.layer(layer_id).name} is no flip; print it and cut that")
+        raise CloudriftError(
+            f"{loop.layer(layer_id).name} is not a flip; print it and slice the print"
+        )
     return source
 
 
@@ -38,12 +40,12 @@ def flip_recording(loop: Loop, layer_id: str) -> Loop:
     layer = loop.layer(layer_id)
     source = layer.source
     if not isinstance(source, FromRecording):
-        raise CloudriftError(f"{layer.name} is no recording; print it and cut that")
+        raise CloudriftError(f"{layer.name} is not a recording; print it and slice the print")
     pace = loop.tempo / source.facts.tempo if source.fit in ("tempo", "tape") else 1.0
     seconds = (source.end_s - source.origin_s) / pace
     ticks = min(round(seconds * loop.tempo / 60 * TICKS_PER_QUARTER), loop.ticks)
     if ticks < SHORTEST_TICKS:
-        raise CloudriftError(f"{layer.name} is too short to be cut")
+        raise CloudriftError(f"{layer.name} is too short to be sliced")
     made = flip_of(replace(source, every_bars=0), ticks)
     return loop.with_owner(layer_id, source=cut(made, cuts_at(made, "beats", loop.metre)))
 
@@ -136,7 +138,9 @@ def put_bass(loop: Loop, layer_id: str) -> Loop:
             notes.append(Note(id=len(notes) + 1, start_tick=start, length_ticks=end - start,
                               pitch=low, velocity=BASS_VELOCITY))  # fmt: skip
     if not notes:
-        raise CloudriftError(f"no chords are known in {layer.name}, so no bass can follow them")
+        raise CloudriftError(
+            f"the chords of {layer.name} are not known, so no bass can follow them"
+        )
     ids = {t.id for t in layer.line}
     low_cut = Treatment(id=new_id("t", ids), kind="cuts").set("low_cut_hz", BASS_CUT_HZ)
     loop = loop.with_owner(layer_id, line=(low_cut, *layer.line))

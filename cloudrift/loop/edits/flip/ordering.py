@@ -109,8 +109,8 @@ def ordered(flip: Flipped, words: str) -> Flipped:
         found = _PLACE.match(word)
         if not found or found[1] not in pieces:
             raise CloudriftError(
-                f"{word!r} is no piece; there are a to {letters_of(len(pieces) - 1)}, with a "
-                "minus for backward and x4 for four strikes"
+                f"{word!r} is not a piece; there are a to {letters_of(len(pieces) - 1)}, with - "
+                "for reversed and x4 for four repeats"
             )
         start, end = pieces[found[1]]
         length = min(end - start, flip.length_ticks - at)
@@ -175,7 +175,7 @@ def in_bars(flip: Flipped, bars: int, metre: tuple[int, int]) -> Flipped:
     if not LEAST_LONGER <= longer_by <= MOST_LONGER:
         raise CloudriftError(
             f"over {bars} bars, {flip.name} would last {longer_by:g} times as long; "
-            f"{LEAST_LONGER:g} to {MOST_LONGER:g} times is what can be"
+            f"{LEAST_LONGER:g} to {MOST_LONGER:g} times is possible"
         )
 
     def longer(tick: int) -> int:

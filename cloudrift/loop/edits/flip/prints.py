@@ -45,7 +45,7 @@ def loop_to_print(loop: Loop, layers: tuple[str, ...] = (), *, bare: bool = Fals
     heard = {x.id for x in loop.heard()}
     loop = replace(loop, layers=tuple(x for x in loop.layers if not x.flipped or x.id in heard))
     if not heard:
-        raise CloudriftError("nothing of that is heard, so there is nothing to print")
+        raise CloudriftError("none of that plays, so there is nothing to print")
     return loop
 
 
@@ -138,7 +138,7 @@ def recipe_of(document: Document, print_id: str) -> tuple[Print, Loop]:
     """Return a print and the loop that it was made from."""
     found = next((one for one in document.prints if one.id == print_id), None)
     if found is None:
-        raise CloudriftError("that print is not there any more; print it anew")
+        raise CloudriftError("that print no longer exists; print again")
     loop = next(one.loop for one in document.recipes if one.content == found.recipe.loop)
     return found, loop
 

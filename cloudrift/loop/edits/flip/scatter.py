@@ -32,7 +32,7 @@ class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     def __post_init__(self) -> None:
         for name in ("amount", "backward", "octave", "repeats", "silence", "familiar"):
             within(f"scatter: {name}", getattr(self, name), 0, 100, " %")
-        within("scatter: draw", self.draw, 0, MAX_DRAW)
+        within("scatter: variation", self.draw, 0, MAX_DRAW)
 
 
 def scattered(flip: Flipped, rules: Rules, bar: int) -> Flipped:

@@ -37,7 +37,7 @@ def put_found(loop: Loop, found: Sequence[FoundChord], *, origin: str = "") -> L
     """
     bar = bar_ticks(loop.metre)
     if not found:
-        raise CloudriftError("no chords were found in those notes; nothing was changed")
+        raise CloudriftError("no chords found in those notes; nothing was changed")
     first = found[0].start_tick // bar * bar
     most = spec.MAX_BARS * bar
     chords: list[Chord] = []
@@ -57,7 +57,7 @@ def put_found(loop: Loop, found: Sequence[FoundChord], *, origin: str = "") -> L
             )
         )
     if not chords:
-        raise CloudriftError("what was found is too short to be chords; nothing was changed")
+        raise CloudriftError("the notes found are too short for chords; nothing was changed")
     bars = max(1, -(-(chords[-1].end_tick - bar // 8) // bar))
     last = chords[-1]
     if last.end_tick > bars * bar:
@@ -118,7 +118,8 @@ def put_chords_of(loop: Loop, layer_id: str) -> Loop:
     chords = chords_of(loop, layer)
     if not chords:
         raise CloudriftError(
-            f"{layer.name} has no chords of its own: it follows the row, or its notes are a line"
+            f"{layer.name} has no chords of its own: it follows the chords, or its notes are a "
+            "single line"
         )
     return put_chords(loop, chords)
 
@@ -140,8 +141,8 @@ def proposed_chords(loop: Loop, layer_id: str) -> tuple[Proposal, ...]:
     layer = loop.layer(layer_id)
     if not _is_line(layer):
         raise CloudriftError(
-            f"{layer.name} has no notes of its own to find chords for; draw some, "
-            "or let go of the chords"
+            f"{layer.name} has no notes of its own to find chords for; draw some, or detach it "
+            "from the chords"
         )
     lines = [layer, *(x for x in loop.heard() if x.id != layer_id and _is_line(x))]
     bass = next((x for x in lines if _is_bass(x)), None)
@@ -159,7 +160,7 @@ def proposed_chords(loop: Loop, layer_id: str) -> tuple[Proposal, ...]:
             Proposal(f"From {tune.name}", row(tune, None, bar)),
         ]
     else:
-        spans = [("One chord a bar", bar), ("Two chords a bar", bar // 2)]
+        spans = [("One chord per bar", bar), ("Two chords per bar", bar // 2)]
         spans += [("One chord every two bars", 2 * bar)] if loop.bars % 2 == 0 else []
         found = [Proposal(words, row(tune, bass, span)) for words, span in spans]
     rows: dict[tuple[WrittenChord, ...], Proposal] = {}
@@ -204,7 +205,7 @@ def put_roots(loop: Loop, layer_id: str) -> Loop:
     """Give a layer the roots of what plays as notes of its own."""
     notes = roots_of_what_plays(loop)
     if not notes:
-        raise CloudriftError("of what plays no roots are known; write chords, or draw the notes")
+        raise CloudriftError("no sounding roots are known; write chords, or draw the notes")
     return with_own(loop, layer_id, notes)
 
 
@@ -282,7 +283,7 @@ def put_layers(
 
 
 def _sound_for(name: str, notes: Sequence[Note]) -> str:
-    found = look_up(name) if name else []
+    found = [match.of for match in look_up(name)] if name else []
     if found:
         return found[0].name
     middle = sorted(n.pitch for n in notes)[len(notes) // 2]

@@ -50,7 +50,7 @@ def set_places(loop: Loop, layer_id: str, first: int, last: int, *, plays: bool)
             else:
                 kept.append((a, b))
     if not kept:
-        raise CloudriftError("a layer has to play somewhere; turn it off or park it instead")
+        raise CloudriftError("a layer has to play somewhere; mute it or turn it off instead")
     whole = kept == [(0, loop.ticks)]
     return set_lens(loop, layer_id, where=() if whole else tuple(kept))
 
@@ -97,7 +97,7 @@ def swap_sounds(loop: Loop, layer_id: str) -> Loop:
     """Swap a layer's two sounds."""
     layer = loop.layer(layer_id)
     if layer.played.other is None:
-        raise CloudriftError(f"{layer.name} has no second sound; keep one beside it first")
+        raise CloudriftError(f"{layer.name} has no second sound; choose one with Compare first")
     use, other = layer.played.other.use, replace(layer.played.other, use=layer.played.sound)
     name = _following_name(loop, layer, use)
     return set_layer(set_source(loop, layer_id, sound=use, other=other), layer_id, name=name)
@@ -107,7 +107,7 @@ def take_turns(loop: Loop, layer_id: str, every_bars: int) -> Loop:
     """Let a layer's two sounds take turns every so many bars; 0: the second one rests."""
     layer = loop.layer(layer_id)
     if layer.played.other is None:
-        raise CloudriftError(f"{layer.name} has no second sound; keep one beside it first")
+        raise CloudriftError(f"{layer.name} has no second sound; choose one with Compare first")
     return set_source(loop, layer_id, other=replace(layer.played.other, every_bars=every_bars))
 
 
@@ -186,7 +186,7 @@ def group_layers(loop: Loop, layer_ids: Iterable[str], name: str = "") -> Loop:
     ids = set(layer_ids)
     chosen = [layer for layer in loop.layers if layer.id in ids]
     if not chosen:
-        raise CloudriftError("choose at least one layer to put into a group")
+        raise CloudriftError("select at least one layer for the group")
     new = new_id("g", (group.id for group in loop.groups))
     group = Group(id=new, name=name or " and ".join(layer.name for layer in chosen[:2]))
     layers = tuple(replace(x, group=new) if x.id in ids else x for x in loop.layers)

@@ -32,8 +32,8 @@ def set_line_blend(loop: Loop, line_of: LineAt, blend: float) -> Loop:
     """
     if time_ratio(loop.line_of(line_of)) != 1:
         raise CloudriftError(
-            "this line makes its sound longer (tape), so there is nothing as long to blend it "
-            "with; let the shift hold the length, or take it out"
+            "this line changes the length (like tape), so it has no dry/wet; set the shift to "
+            "keep length, or remove it"
         )
     return loop.with_owner(line_of, line_blend=round(blend, 3))
 

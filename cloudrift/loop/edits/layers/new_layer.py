@@ -44,7 +44,7 @@ WAYS: dict[Family, Way] = {
     "pads": Way(_HELD, Touch(velocity=72, drift_ms=4, spread=3)),
     "strings": Way(_HELD, Touch(velocity=74, drift_ms=6, spread=4)),
     "plucks": Way(
-        Lens(kind="broken", voices=3, skip_bass=True, gate=0.7),
+        Lens(kind="arpeggio", voices=3, skip_bass=True, gate=0.7),
         Touch(velocity=78, drift_ms=4, spread=8),
     ),
     "leads": Way(Lens(kind="top"), Touch(velocity=76, drift_ms=5, spread=6)),

@@ -23,7 +23,7 @@ def own_of(loop: Loop, layer_id: str) -> tuple[Note, ...]:
         raise CloudriftError(f"{layer.name} is a recording and has no notes")
     if layer.own is None:
         raise CloudriftError(
-            f"the notes of {layer.name} follow the chords; let go of the chords to change them"
+            f"the notes of {layer.name} follow the chords; detach it from the chords to edit them"
         )
     return layer.own
 

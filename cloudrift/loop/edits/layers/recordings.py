@@ -46,7 +46,7 @@ def recording_of(loop: Loop, layer_id: str) -> FromRecording:
     """Return the recording that a layer is; raise CloudriftError where it is none."""
     layer = loop.layer(layer_id)
     if layer.recorded is None:
-        raise CloudriftError(f"{layer.name} is no recording")
+        raise CloudriftError(f"{layer.name} is not a recording")
     return layer.recorded
 
 
@@ -186,7 +186,7 @@ def take_tempo(loop: Loop, layer_id: str) -> Loop:
     """Let the loop go at a recording's own tempo."""
     facts = recording_of(loop, layer_id).facts
     if not spec.MIN_TEMPO_BPM <= facts.tempo <= spec.MAX_TEMPO_BPM:
-        raise CloudriftError(f"{facts.name} has no tempo that a loop can have; say it first")
+        raise CloudriftError(f"{facts.name} has no usable tempo; enter it first")
     return replace(loop, tempo=round(facts.tempo, 2))
 
 
@@ -252,7 +252,7 @@ def set_downbeat(loop: Loop, layer_id: str, second: float) -> Loop:
     """Let the beat that is nearest to a second begin a bar."""
     facts = recording_of(loop, layer_id).facts
     if not facts.beats_s:
-        raise CloudriftError(f"{facts.name} has no beats yet; say its tempo, or tap it")
+        raise CloudriftError(f"{facts.name} has no beats yet; enter its tempo, or tap it")
     near = min(range(len(facts.beats_s)), key=lambda i: abs(facts.beats_s[i] - second))
     return set_facts(loop, layer_id, downbeat=near)
 
@@ -271,7 +271,7 @@ def twice_as_fast(loop: Loop, layer_id: str) -> Loop:
     """Take a recording's tempo for twice what it was: a beat between each two."""
     facts = recording_of(loop, layer_id).facts
     if not facts.tempo or 2 * facts.tempo > 2 * spec.MAX_TEMPO_BPM:
-        raise CloudriftError(f"{facts.name} can't be counted twice as fast")
+        raise CloudriftError(f"{facts.name} can't be counted at twice the tempo")
     return set_facts(loop, layer_id, **_twice(facts))
 
 
@@ -288,7 +288,7 @@ def half_as_fast(loop: Loop, layer_id: str) -> Loop:
     """Take a recording's tempo for half of what it was: every second beat, the downbeat's kept."""
     facts = recording_of(loop, layer_id).facts
     if facts.tempo / 2 < spec.MIN_TEMPO_BPM / 2:
-        raise CloudriftError(f"{facts.name} can't be counted half as fast")
+        raise CloudriftError(f"{facts.name} can't be counted at half the tempo")
     return set_facts(loop, layer_id, **_half(facts))
 
 

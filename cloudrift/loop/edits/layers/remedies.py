@@ -97,9 +97,9 @@ def lower(loop: Loop, layer_id: str, _other: str, _low: float, _high: float) -> 
 
 
 REMEDIES: dict[str, Remedy] = {
-    "Octave up": Remedy(about="Play it an octave higher", edit=_octave(1)),
-    "Octave down": Remedy(about="Play it an octave lower", edit=_octave(-1)),
-    "Cut": Remedy(about="Cut the crowded band out of it, in its own line", edit=cut),
+    "Octave up": Remedy(about="Move it up an octave", edit=_octave(1)),
+    "Octave down": Remedy(about="Move it down an octave", edit=_octave(-1)),
+    "Cut": Remedy(about="Cut the crowded band with an equaliser on it", edit=cut),
     "Apart": Remedy(about="Pan the two to opposite sides", edit=apart),
     "Lower": Remedy(about=f"Turn it down by {LOWER_DB:.0f} dB", edit=lower),
 }

@@ -16,7 +16,7 @@ class Slowed(NamedTuple):
     @property
     def says(self) -> str:
         """What of it is heard, in words."""
-        return f"slow: the first {self.share * 100:.0f} % of every {self.window} is heard"
+        return f"half speed: the first {self.share * 100:.0f} % of every {self.window} plays"
 
 
 def slowed(loop: Loop, layer: Layer) -> Slowed | None:

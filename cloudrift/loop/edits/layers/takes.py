@@ -45,7 +45,7 @@ def put_take(loop: Loop, take: Take, notes: tuple[Note, ...]) -> Loop:
     if take.becomes is Becomes.NEW:
         return _new_layer(loop, take, notes)
     if take.layer_id not in {layer.id for layer in loop.layers}:
-        raise CloudriftError("the layer that this take was played for is no longer there")
+        raise CloudriftError("the layer this take was recorded for no longer exists")
     if take.becomes is Becomes.NOTES:
         return own_notes.with_own(loop, take.layer_id, notes)
     loop = own_notes.let_go(loop, take.layer_id)
@@ -59,12 +59,12 @@ def _new_layer(loop: Loop, take: Take, notes: tuple[Note, ...]) -> Loop:
     """A layer with the sound that was heard while it was played."""
     chosen = (x for x in loop.layers if x.id == take.layer_id and x.recorded is None)
     like = next(chosen, loop.striker)
-    added = layer_edits.add_layer(loop, "felt upright", "Played in")
+    added = layer_edits.add_layer(loop, "felt upright", "Recorded")
     layer = added.layers[-1]
     if like is not None:
         added = layer_edits.set_source(added, layer.id, sound=like.played.sound)
         added = layer_edits.set_layer(added, layer.id, role=like.role)
-    names = [x.name for x in loop.layers if x.name.startswith("Played in")]
-    name = f"Played in {len(names) + 1}" if names else "Played in"
+    names = [x.name for x in loop.layers if x.name.startswith("Recorded")]
+    name = f"Played in {len(names) + 1}" if names else "Recorded"
     added = layer_edits.set_layer(added, layer.id, name=name)
     return own_notes.with_own(added, layer.id, [replace(n, id=0) for n in notes])

@@ -264,8 +264,8 @@ def _noise(name: str, default: float, hint: str, part: str) -> Field:
 FIELDS = (
     Field(name="wear", label="Wear", default=45, unit="%", low=0, high=100,
           hint="scales everything below it", ride_step=1 / 30),
-    _cents("wow", 18, 80, "slow drift of pitch, at most so far", "Tape"),
-    _cents("flutter", 0, 40, "quick drift of pitch, 6 to 13 times a second", "Tape"),
+    _cents("wow", 18, 80, "slow pitch drift, peak depth", "Tape"),
+    _cents("flutter", 0, 40, "fast pitch drift, 6 to 13 times a second", "Tape"),
     Field(name="drive_db", label="Saturation", default=9, unit="dB", low=0, high=16, step=0.5,
           part="Tape"),
     Field(name="bump_db", label="Head bump", default=0, unit="dB", low=0, high=9, step=0.5,
@@ -275,7 +275,7 @@ FIELDS = (
     Field(name="dropouts", label="Drop-outs", default=0, unit="/min", low=0, high=90,
           part="Tape"),
     _noise("hiss", OFF_DB, "of the tape", "Tape"),
-    _cents("warp", 0, 60, "as a bent record turns, 33⅓ times a minute", "Record"),
+    _cents("warp", 0, 60, "like a warped record, at 33⅓ rpm", "Record"),
     _noise("crackle", -36, "scratches, the loudest at this level", "Record"),
     _noise("dust", OFF_DB, "many fine specks", "Record"),
     _noise("rumble", OFF_DB, "of the turntable, 12 to 60 Hz", "Record"),
@@ -287,7 +287,7 @@ FIELDS = (
           hint="without: images above and below, gritty", part="Sampler"),
     Field(name="radio", label="Band", default=0, unit="%", low=0, high=100,
           hint="narrows to 420 Hz to 2.6 kHz", part="Radio"),
-    _noise("static", OFF_DB, "what is heard between stations", "Radio"),
+    _noise("static", OFF_DB, "noise between stations", "Radio"),
 )  # fmt: skip
 
 
@@ -301,7 +301,7 @@ WEATHERING = Kind(
     name="weathering",
     label="Weathering",
     family="Weathering",
-    about="Ages the sound: worn tape, record, sampler, radio.",
+    about="Ages the sound: worn tape, vinyl record, sampler, radio.",
     spec=SettingsSpec(FIELDS),
     says=_says,
     process=_process,

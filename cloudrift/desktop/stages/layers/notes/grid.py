@@ -323,12 +323,13 @@ class NoteGrid(QWidget):
         """Return what can be done to the picked notes."""
         moves = self._moves
         return menu_of(self, (
-            ("Mute or unmute\tM", moves.mute), ("Cut here", lambda: moves.cut(tick)),
+            ("Mute or unmute\tM", moves.mute), ("Split here", lambda: moves.cut(tick)),
             ("Copy\tCtrl+C", moves.copy), ("Paste here", lambda: moves.paste(tick)),
-            ("Copy behind\tCtrl+J", moves.copy_behind), ("Take out\tDel", moves.remove),
-            ("Pick the same voice\tV", moves.pick_voice),
-            ("Pick the same pitch\tP", moves.pick_pitch),
-            ("Pick every second\tE", moves.pick_every_second), ("Pick all\tCtrl+A", moves.pick_all),
+            ("Duplicate\tCtrl+J", moves.copy_behind), ("Delete\tDel", moves.remove),
+            ("Select the same voice\tV", moves.pick_voice),
+            ("Select the same pitch\tP", moves.pick_pitch),
+            ("Select every "
+             "other\tE", moves.pick_every_second), ("Select all\tCtrl+A", moves.pick_all),
         ))  # fmt: skip
 
     # --- keys ---------------------------------------------------------------------------------
@@ -378,6 +379,7 @@ class NoteGrid(QWidget):
             {
                 Qt.Key.Key_A: moves.pick_all,
                 Qt.Key.Key_C: moves.copy,
+                Qt.Key.Key_X: moves.cut_out,
                 Qt.Key.Key_V: lambda: moves.paste(moves.grid.snap(tick)),
                 Qt.Key.Key_J: moves.copy_behind,
             }

@@ -119,5 +119,5 @@ def said(loop: Loop, layer: Layer, picked: int) -> str:
     silent = count - len(notes)
     if silent:
         words += f", {silent} muted"
-    words = f"{words}, {picked} picked" if picked else words
+    words = f"{words}, {picked} selected" if picked else words
     return f"{words} · {slow.says}" if slow else words

@@ -12,7 +12,7 @@ from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
 
 OCTAVE = 12
-REFUSED = "These notes follow the chords. Let go of the chords to change them."
+REFUSED = "These notes follow the chords. Detach from chords to edit them."
 
 
 class NoteMoves(QObject):
@@ -135,15 +135,13 @@ class NoteMoves(QObject):
         """Make the layer's notes its own."""
         layer = self.layer
         if layer is not None:
-            self.session.apply("let go of the chords", lambda p: own_notes.let_go(p, layer.id))
+            self.session.apply("detach from chords", lambda p: own_notes.let_go(p, layer.id))
 
     def take_again(self) -> None:
-        """Let the layer follow the chords again."""
+        """Let the layer follow chords."""
         layer = self.layer
         if layer is not None:
-            self.session.apply(
-                "follow the chords again", lambda p: own_notes.take_again(p, layer.id)
-            )
+            self.session.apply("follow chords", lambda p: own_notes.take_again(p, layer.id))
 
     def move(self, *, ticks: int = 0, semitones: int = 0, steps: int = 0, merge: str = "") -> None:
         """Move the picked notes."""
@@ -171,7 +169,7 @@ class NoteMoves(QObject):
     def loudness(self, levels: dict[int, int], merge: str) -> None:
         """Set the loudness of notes."""
         self._apply(
-            "loudness of notes",
+            "velocity of notes",
             lambda loop, layer: own_notes.set_loudness(loop, layer, levels),
             merge,
             moving=True,
@@ -181,14 +179,19 @@ class NoteMoves(QObject):
         """Mute or unmute the picked notes."""
         self._each("mute notes", own_notes.mute_notes)
 
+    def cut_out(self) -> None:
+        """Copy the chosen notes, and delete them."""
+        self.copy()
+        self.remove()
+
     def remove(self) -> None:
         """Take the picked notes out."""
-        self._each("take notes out", own_notes.remove_notes)
+        self._each("delete notes", own_notes.remove_notes)
 
     def cut(self, tick: int) -> None:
         """Cut the picked notes (none: all) in two at a tick."""
         ids = self.picked or frozenset(n.id for n in self.notes)
-        self._apply("cut notes", lambda loop, layer: own_notes.cut_notes(loop, layer, ids, tick))
+        self._apply("split notes", lambda loop, layer: own_notes.cut_notes(loop, layer, ids, tick))
 
     def add(self, tick: int, pitch: int, merge: str = "") -> Note | None:
         """Draw a note of the grid's length and pick it."""
@@ -226,9 +229,7 @@ class NoteMoves(QObject):
         if new:
             self.pick(new)
         elif new is not None:
-            self.session.say(
-                "the loop ends before that; make it longer, or paste further to the left"
-            )
+            self.session.say("that is past the loop's end; make the loop longer, or paste earlier")
 
     def copy_behind(self) -> None:
         """Put a copy of the picked notes after them, on the bar, or the beat if they are short."""

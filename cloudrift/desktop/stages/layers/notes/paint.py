@@ -25,7 +25,7 @@ from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
 
 LEAST_LINE_PX = 7.0
-UNHEARD = "not heard"
+UNHEARD = "off"
 FEW = 200  # picked notes whose frames are thick
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 

@@ -39,8 +39,8 @@ class ToolStrip(QFrame):
         self.fields: dict[str, FieldWidget] = {}
         self.title = heading("")
         self.about = label("", size=11.5, name="soft")
-        self.use = button("Use it", self.apply, name="strong", tip="Change the notes (Enter)")
-        self.drop = button("Leave it", self.close_strip, tip="Change nothing (Esc)")
+        self.use = button("Apply", self.apply, name="strong", tip="Apply to the notes (Enter)")
+        self.drop = button("Cancel", self.close_strip, tip="Change nothing (Esc)")
         head = horizontal()
         fill(head, self.title, (self.about, 1), self.drop, self.use)
         fields = QWidget()
@@ -89,7 +89,7 @@ class ToolStrip(QFrame):
             return
         edit = self._edit(tool, layer.id)
         try:
-            self._preview.put(lambda loop: edit(loop)[0], f"{tool.name} tried")
+            self._preview.put(lambda loop: edit(loop)[0], f"{tool.name}, preview")
         except CloudriftError as error:
             self._session.say(str(error))
             return
@@ -101,10 +101,10 @@ class ToolStrip(QFrame):
     def _say_what_changes(self, *, same: bool) -> None:
         """Say beforehand on which notes it is used, and when it does nothing to them."""
         count = len(self._moves.picked)
-        whose = f"{count} picked" if count else f"all {len(self._moves.notes)}"
+        whose = f"{count} selected" if count else f"all {len(self._moves.notes)}"
         notes = "note" if count == 1 else "notes"
         self.about.setText(
-            f"· nothing changes, set like this, on {whose} {notes}"
+            f"· changes nothing at this setting, on {whose} {notes}"
             if same
             else f"· changes {whose} {notes}"
         )
@@ -125,7 +125,7 @@ class ToolStrip(QFrame):
         before = self._session.loop
         left = self._session.make(tool.name, self._edit(tool, layer.id))
         if left is not None and self._session.loop.layer(layer.id) == before.layer(layer.id):
-            self._session.say(f"{tool.label} has changed nothing: the notes are so already")
+            self._session.say(f"{tool.label} changed nothing: the notes already fit")
         if self._moves.picked and left:
             self._moves.pick(left)
 

@@ -34,7 +34,7 @@ from cloudrift.notes.tools import GROUPS, TOOLS
 from cloudrift.texture.ride import RidePoint
 
 NAME_PX = 190  # that a layer's name and its words have at least
-LET_GO, TAKE_AGAIN = "Let go", "Take again"
+LET_GO, TAKE_AGAIN = "Detach from chords", "Take again"
 
 
 class NotesView(QWidget):
@@ -53,7 +53,7 @@ class NotesView(QWidget):
         self.moves.grid.changed.append(self._follow_grid)
         self.pull = small_button("pull into it", self.pull_into_slow)
         self.roots = small_button(
-            "Roots of what plays", self._put_roots, tip="Notes of its own: the roots of what plays"
+            "Sounding roots", self._put_roots, tip="Detached notes: the sounding roots"
         )
         self.help = small_button("?", self._say_keys, tip=HINT)
         self.lane: RideLane | None = None
@@ -119,7 +119,7 @@ class NotesView(QWidget):
     def _put_roots(self) -> None:
         layer = self.moves.layer
         if layer is not None:
-            self._session.apply("roots of what plays", lambda loop: put_roots(loop, layer.id))
+            self._session.apply("sounding roots", lambda loop: put_roots(loop, layer.id))
 
     def _swap_follow(self) -> None:
         layer = self.moves.layer
@@ -162,9 +162,9 @@ class NotesView(QWidget):
             self.title.setText(layer.name)
             self.follow.setText(LET_GO if layer.follows else TAKE_AGAIN)
             self.follow.setToolTip(
-                "Make these notes your own; the lens rests"
+                "Make these notes your own; the lens is off"
                 if layer.follows
-                else "Let the lens make the notes again; your own go (undo brings them back)"
+                else "The lens makes the notes again; yours are deleted (undo restores them)"
             )
             self.words.setText(said(self._session.loop, layer, len(self.moves.picked)))
         set_look(self.words, "soft")
@@ -192,7 +192,8 @@ class NotesView(QWidget):
     def _level_again(self, layer_id: str, every: int) -> None:
         """Let the ride of the level come again so often, its way as it is."""
         self._session.apply(
-            "how often the level rides", lambda p: line_edits.level_ride_again(p, layer_id, every)
+            "how often the level ride repeats",
+            lambda p: line_edits.level_ride_again(p, layer_id, every),
         )
 
     def _draw_level(self, layer_id: str, points: tuple[RidePoint, ...]) -> None:
@@ -200,7 +201,7 @@ class NotesView(QWidget):
         before = self._session.loop.layer(layer_id).level_ride
         every = before.every_ticks if before else 0
         self._session.apply(
-            "level rides" if points else "level stands",
+            "level ride" if points else "no level ride",
             lambda loop: line_edits.set_level_ride(loop, layer_id, points, every),
             merge=f"level ride {layer_id}",
             moving=True,
