@@ -596,7 +596,7 @@ def test_a_section_says_who_plays_and_what_room_that_leaves(qtbot, window, stage
 def test_a_finish_of_the_house_or_ones_own_lies_over_a_section(qtbot, window, stage):
     stage.columns.choose(1)
     field = stage.page.fields["over"]
-    assert {"nothing", "underwater", "Night window", "Drive, then limit"} <= set(field.spec.choices)
+    assert {"none", "underwater", "Night window", "Drive, then limit"} <= set(field.spec.choices)
     field._choose("Night window")
     session = window.session
     house = next(one for one in house_finishes() if one.name == "Night window")

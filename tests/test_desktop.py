@@ -312,7 +312,7 @@ def test_a_layer_is_renamed_moved_copied_twinned_and_parked(qtbot, window):
     press("Turn off")
     assert len(session.loop.heard()) == heard - 1
     assert list(window.layers.rows)[-1] == twin.id
-    assert "1 parked" in window.layers.heard.text()
+    assert "1 off" in window.layers.heard.text()
     press("Turn on")
     assert len(session.loop.heard()) == heard
     press("Remove")
@@ -338,7 +338,7 @@ def test_the_descent_is_edited_and_every_row_gets_its_strip(qtbot, window):
     assert row.says.text().startswith("rings 6.0 s")
     row.switch.click()
     assert not session.loop.line[-1].on
-    assert row.switch.text() == "out"
+    assert row.switch.text() == "bypassed"
     row.move_by(-1)
     assert [t.kind for t in session.loop.line] == ["weathering", "hall", "cuts"]
     qtbot.waitUntil(lambda: all(s._db is not None for s in stage.strips), timeout=60_000)

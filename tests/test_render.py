@@ -73,7 +73,7 @@ def test_a_change_runs_only_what_follows_from_it(engine, small_loop):
     assert runs(pan) == ["Low and high cut", "Weathering", "mix"]
     one = small_loop.layers[2]
     changed = runs(line_edits.set_treatment(small_loop, one.id, one.line[0].id, on=False))
-    assert changed == ["Cuts", "Hall", "Weathering", "mix"]
+    assert changed == ["Hall", "Low and high cut", "Weathering", "mix"]
     renamed = loop_edits.set_title(small_loop, "Other")
     assert runs(renamed) == []
 

@@ -318,7 +318,7 @@ def test_sounds_and_single_notes(tmp_path, capsys):
     assert run("sounds", "nothing", "like", "it") == 0
     assert "no sound found" in capsys.readouterr().out
     assert run("sounds", "--family", "kazoos") == 2
-    assert "'kazoos' is none of keys, organ" in capsys.readouterr().err
+    assert "'kazoos' is not one of keys, organ" in capsys.readouterr().err
     assert (
         run("note", "felt upright", "--pitch", 69, "--length", 1.0, "-o", tmp_path / "a.wav") == 0
     )

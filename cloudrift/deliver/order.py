@@ -26,7 +26,7 @@ PARTS: dict[str, Part] = {
         Part(name="loop", label="The loop", about="seamless, after all treatments"),
         Part(
             name="bare",
-            label="Before the master chain",
+            label="Before the loop's treatments",
             about="the sum of the stems, as it enters the whole loop's treatments",
         ),
         Part(

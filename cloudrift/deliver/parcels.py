@@ -91,7 +91,7 @@ def _loop(shelf: Parcels) -> None:
 def _bare(shelf: Parcels) -> None:
     if shelf.order.asks("stems"):
         return  # it is written with them
-    _add_bare(shelf, "bare", "the loop before its master chain")
+    _add_bare(shelf, "bare", "the loop before the whole loop's treatments")
 
 
 def _add_bare(shelf: Parcels, part: str, what: str) -> None:
@@ -136,7 +136,7 @@ def _stems(shelf: Parcels) -> None:
     groups = [group for group in loop.groups if any(x.group == group.id for x in heard)]
     alone = [layer for layer in heard if not layer.group]
     count = len(alone) + len(groups)
-    _add_bare(shelf, "stems", f"the sum of the {plural(count, 'stem')}, before the master chain")
+    _add_bare(shelf, "stems", f"the sum of the {plural(count, 'stem')}, before the whole loop's treatments")
     stems: tuple[Layer | Group, ...] = (*alone, *groups)
     for number, owner in enumerate(stems, 1):
         what = (

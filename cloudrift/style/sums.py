@@ -5,7 +5,7 @@ from cloudrift.texture.finish_files import house_finishes
 from cloudrift.texture.treatment import Line
 
 SUMS = {"drive, then limit": "Drive, then limit", "clip, then limit": "Clip, then limit"}
-NOTHING, OWN = "nothing", "a line of its own"
+NOTHING, OWN = "none", "its own"
 PUSH, PUSH_DB, MOST_PUSH_DB = "push_db", 2.0, 12.0  # of the limiter, which comes last
 
 

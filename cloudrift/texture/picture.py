@@ -154,7 +154,7 @@ def decay(through: Through, ring_s: float, context: Context) -> Portrait:
         power = np.square(sf.irfft(spectrum * band, length)).sum(axis=0)[:count]
         curves.append(10 * np.log10(np.maximum.reduceat(power.astype(float), edges[:-1]) + 1e-14))
     return Portrait(
-        title="a click rings on: middle; low and high dashed",
+        title="decay; low and high dashed",
         x=edges[:-1] / context.rate,
         curves=tuple(c - c.max() for c in curves),
         x_axis=time_axis(seconds),

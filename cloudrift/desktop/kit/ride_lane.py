@@ -306,7 +306,7 @@ def first_points(value: float, ticks: int) -> tuple[RidePoint, ...]:
     return (RidePoint(tick=0, value=value), RidePoint(tick=ticks // 2, value=value))
 
 
-ONCE = "once a loop"
+ONCE = "per loop"
 _OFTEN = (*LONG_VALUES.items(), *list(NOTE_VALUES.items())[:3])  # down to a quarter note
 EVERY: dict[str, int] = {ONCE: 0} | {f"every {name}": ticks for name, ticks in _OFTEN}
 
@@ -332,7 +332,7 @@ class RideLane(QWidget):
         self.every.setProperty("fit", "small")
         self.every.textActivated.connect(lambda text: self.every_chosen.emit(EVERY[text]))
         head.addWidget(self.every)
-        self.stand = small_button("remove the ride", self._stand, tip="Back to one fixed value")
+        self.stand = small_button("remove ride", self._stand, tip="Back to one fixed value")
         head.addWidget(self.stand)
         fill(column, head, self.curve)
         self.setFont(text_font(11))

@@ -144,8 +144,8 @@ def _said(mark: Mark) -> str:
     label, asks = mark.kind.label.lower(), mark.kind.asks(mark.asked)
     first, _, rest = label.partition(" ")
     if mark.kind.unit and mark.kind.unit.rstrip("s") == first.rstrip("s"):
-        label = rest  # "5 to 6 sections", not "sections 5 to 6 sections"
-    return f"{label} {asks} (now {mark.found_text})".strip()
+        label, asks = asks, rest  # "5 to 6 sections", not "sections 5 to 6 sections"
+    return f"{' '.join(filter(None, (label, asks)))} (now {mark.found_text})"
 
 
 def _same(one: Loop, other: Loop) -> bool:

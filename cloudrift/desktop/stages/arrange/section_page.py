@@ -39,7 +39,7 @@ SLOWER = Field(
     off_low=True,
     hint="like tape: lower too, with the groove bed",
 )
-NOTHING, OWN = "nothing", "its own"
+NOTHING, OWN = "none", "its own"
 OVERS = (NOTHING, "underwater", "thin", "dark")
 OVER = Field(
     name="over",

@@ -54,7 +54,7 @@ class RowBar(QWidget):
         self.menu = QMenu(self.more)
         self.menu.aboutToShow.connect(self._fill_menu)
         self.more.setMenu(self.menu)
-        self.play_in = button("Play in", self.keys_wanted.emit, tip="Record chords to a click")
+        self.play_in = button("Record", self.keys_wanted.emit, tip="Record chords to a click")
         self.grid = GridChoice(moves.grid)
         self.typed.setMinimumWidth(180)
         line = Flow(self, spacing=6)

@@ -6,7 +6,7 @@ from cloudrift.loop.model.loop import Loop
 
 BITS = ((16, "16 bit"), (24, "24 bit"), (32, "32 bit float"))
 RATES = ((44_100, "44.1 kHz"), (48_000, "48 kHz"), (96_000, "96 kHz"))
-TARGETS = ((None, "As it is"), *((one, number(one)) for one in TARGETS_LUFS))
+TARGETS = ((None, "Unchanged"), *((one, number(one)) for one in TARGETS_LUFS))
 
 
 def facts_of_files(
@@ -23,7 +23,7 @@ def facts_of_files(
         )
     if stems:
         lines.append(
-            "The stems add up to the bare file; that through the master chain is the loop."
+            "The stems add up to the bare file; that through the whole loop's treatments is the loop."
         )
         if any(x.group for x in loop.heard()):
             lines.append(

@@ -108,7 +108,7 @@ class FlipStage(QWidget):
         self.acts: dict[str, Callable[[], object]] = {}
         self.alone = QPushButton("Solo")
         self.alone.setCheckable(True)
-        self.alone.setToolTip("The flip without the other layers and the master chain")
+        self.alone.setToolTip("The flip without the other layers and the whole loop's treatments")
         self.alone.clicked.connect(self._swap_alone)
         self.compare = CompareButton(session, self.printing, lambda: self.layer, self._alone)
         self._alone.ended.connect(lambda: self.alone.setChecked(False))

@@ -304,7 +304,7 @@ def clash_words(clash: Clash, loop: Loop, own_key: Key | None = None) -> str:
         return " ".join(pretty(key.spell(pc)) for key, pc in zip(keys, pcs, strict=True))
 
     parts = [f"{spelled(clash.outside)} outside"] if clash.outside else []
-    verb = "rubs" if len(clash.rubs) == 1 else "rub"
+    verb = "clashes" if len(clash.rubs) == 1 else "clash"
     parts += [f"{spelled(clash.rubs)} {verb}"] if clash.rubs else []
     return ", ".join(parts)
 

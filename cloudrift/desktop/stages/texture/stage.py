@@ -62,7 +62,7 @@ BARE_WORDS = {
     BED_PART: "as played",
 }
 TITLE_PX = 180  # that a line's name has at least
-COMPARES = (("loop", "all"), ("line", "this line"), ("card", "this treatment"))
+COMPARES = (("loop", "all"), ("line", "line"), ("card", "treatment"))
 
 
 class TextureStage(QWidget):

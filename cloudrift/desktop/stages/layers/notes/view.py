@@ -34,7 +34,7 @@ from cloudrift.notes.tools import GROUPS, TOOLS
 from cloudrift.texture.ride import RidePoint
 
 NAME_PX = 190  # that a layer's name and its words have at least
-LET_GO, TAKE_AGAIN = "Detach from chords", "Take again"
+DETACH, FOLLOW = "Detach", "Follow chords"
 
 
 class NotesView(QWidget):
@@ -48,7 +48,7 @@ class NotesView(QWidget):
         self.strip = ToolStrip(self.moves)
         self.title = Elided(size=14)
         self.words = Elided(size=11.5, name="soft")
-        self.follow = button(LET_GO, self._swap_follow)
+        self.follow = button(DETACH, self._swap_follow)
         self.step = GridChoice(self.moves.grid)
         self.moves.grid.changed.append(self._follow_grid)
         self.pull = small_button("pull into it", self.pull_into_slow)
@@ -160,7 +160,7 @@ class NotesView(QWidget):
             self.words.setText("")
         else:
             self.title.setText(layer.name)
-            self.follow.setText(LET_GO if layer.follows else TAKE_AGAIN)
+            self.follow.setText(DETACH if layer.follows else FOLLOW)
             self.follow.setToolTip(
                 "Make these notes your own; the lens is off"
                 if layer.follows
