@@ -261,9 +261,11 @@ def four_cards(loop: Loop) -> list[tuple[str, str, str]]:
 def many_row() -> tuple[str, str, str]:
     count = 12
     with tempfile.TemporaryDirectory() as folder:
-        for draw in range(1, count + 1):
-            loop = sketch(find_card("Edda Fenn"), draw=draw, bars=4, title=f"n{draw}")
-            save(loop, Path(folder) / f"n{draw}.cloudrift")
+        for variation in range(1, count + 1):
+            loop = sketch(
+                find_card("Edda Fenn"), variation=variation, bars=4, title=f"n{variation}"
+            )
+            save(loop, Path(folder) / f"n{variation}.cloudrift")
         files = [str(p) for p in Path(folder).glob("*.cloudrift")]
         times = []
         for part in (files[:2], files[: count // 2], files):  # two: compiled before

@@ -27,7 +27,7 @@ from cloudrift.render import Engine
 from cloudrift.render.engine.cache import AudioCache
 from cloudrift.render.forms.timeline import whole
 from cloudrift.render.play.player import SWITCH_INTERVAL_S
-from cloudrift.style.groove import draw_bed
+from cloudrift.style.groove import suggest_bed
 from cloudrift.style.manner import find_manner
 
 LAYERS = 7  # and as many lanes
@@ -40,8 +40,8 @@ def full_loop() -> Loop:
     loop = polar_night()
     for layer in loop.layers[: LAYERS - len(loop.layers)]:
         loop = layer_edits.copy_layer(loop, layer.id)
-    loop = draw_bed(loop, find_manner("half-time"), np.tile([1.0, 0.1, 0.3, 0.1], loop.bars * 4),
-                    draw=2)  # fmt: skip
+    loop = suggest_bed(loop, find_manner("half-time"), np.tile([1.0, 0.1, 0.3, 0.1], loop.bars * 4),
+                    variation=2)  # fmt: skip
     for part in ("kick", "open hat", "shaker", "crash", "zap", "snare"):
         if len(loop.lanes) < LAYERS:
             loop = beds.add_lane(loop, part)

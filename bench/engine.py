@@ -128,9 +128,9 @@ def memory() -> Row:
 
     settle(app, session)
     session.transport.set_playing(True)
-    draw = random.Random(3)
+    variation = random.Random(3)
     for _ in range(100):
-        session.apply("edit", another(draw))
+        session.apply("edit", another(variation))
         settle(app, session)
     gc.collect()
     time.sleep(1.0)

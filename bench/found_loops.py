@@ -42,26 +42,30 @@ class Found(NamedTuple):
 
 def found(number: int) -> Found:
     """Return the loop of a number."""
-    draw = random.Random(number)
-    mode = draw.choice(("minor", "minor", "major"))
-    key = Key(draw.choice(TONICS), mode)
-    tempo = float(draw.choice((draw.randint(62, 172), round(draw.uniform(62, 172), 1))))
-    loop = empty_loop(key, tempo, bars=draw.choice((4, 8, 8)))
-    loop = put_row(loop, parse_progression(draw.choice(ROWS[mode]), key))
-    sort = draw.choice(("drums", "struck", "held"))
-    sounds = draw.sample(HELD, draw.randint(1, 2))
+    variation = random.Random(number)
+    mode = variation.choice(("minor", "minor", "major"))
+    key = Key(variation.choice(TONICS), mode)
+    tempo = float(
+        variation.choice((variation.randint(62, 172), round(variation.uniform(62, 172), 1)))
+    )
+    loop = empty_loop(key, tempo, bars=variation.choice((4, 8, 8)))
+    loop = put_row(loop, parse_progression(variation.choice(ROWS[mode]), key))
+    sort = variation.choice(("drums", "struck", "held"))
+    sounds = variation.sample(HELD, variation.randint(1, 2))
     if sort != "held":
-        sounds = draw.sample(STRUCK, draw.randint(1, 2)) + sounds[: draw.randint(0, 1)]
-    sounds += draw.sample(BASSES, draw.choice((0, 1, 1)))
+        sounds = (
+            variation.sample(STRUCK, variation.randint(1, 2)) + sounds[: variation.randint(0, 1)]
+        )
+    sounds += variation.sample(BASSES, variation.choice((0, 1, 1)))
     if sort == "drums":
-        sounds += draw.sample(DRUMS, draw.randint(1, 4))
+        sounds += variation.sample(DRUMS, variation.randint(1, 4))
     for sound in sounds:
         loop = layer_edits.add_layer(loop, sound)
         layer = loop.layers[-1]
         if layer.follows:
-            loop = layer_edits.set_touch(loop, layer.id, draw=draw.randint(1, 99))
-        if draw.random() < 0.3:
-            loop = line_edits.add_treatment(loop, layer.id, draw.choice(KEEP_TIME))
-    for _ in range(draw.choice((0, 1, 2))):
-        loop = line_edits.add_treatment(loop, None, draw.choice(KEEP_TIME))
+            loop = layer_edits.set_touch(loop, layer.id, variation=variation.randint(1, 99))
+        if variation.random() < 0.3:
+            loop = line_edits.add_treatment(loop, layer.id, variation.choice(KEEP_TIME))
+    for _ in range(variation.choice((0, 1, 2))):
+        loop = line_edits.add_treatment(loop, None, variation.choice(KEEP_TIME))
     return Found(loop, sort)

@@ -21,7 +21,7 @@ from cloudrift.devices import SilentSpeaker
 from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.document import Document
 from cloudrift.style import find_card, sketch
-from cloudrift.style.form import draw_form, find_form
+from cloudrift.style.form import find_form, suggest_form
 
 STEPS = 12
 
@@ -29,8 +29,8 @@ STEPS = 12
 def opened() -> tuple[QApplication, Window]:
     """A window with an arrangement in it."""
     app = make_app("Daybreak")
-    document = Document.of(sketch(find_card("Marlow Quist"), draw=1, bars=8))
-    document = draw_form(document, find_form("three hooks"), 1)
+    document = Document.of(sketch(find_card("Marlow Quist"), variation=1, bars=8))
+    document = suggest_form(document, find_form("three hooks"), 1)
     window = Window(Session(document, None, SilentSpeaker(document.loop.rate)))
     window.show()
     settle(app, window.session)

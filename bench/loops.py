@@ -20,7 +20,7 @@ def big_loop(bars: int = 8) -> Loop:
         layer = loop.layers[-1]
         loop = layer_edits.set_layer(loop, layer.id, level_db=-14.0)
         loop = layer_edits.set_touch(
-            loop, layer.id, drift_ms=5.0, spread=8.0, draw=len(loop.layers)
+            loop, layer.id, drift_ms=5.0, spread=8.0, variation=len(loop.layers)
         )
     for layer in loop.layers:
         for kind in ("cuts", "weathering", "hall")[len(layer.line) :]:
@@ -32,34 +32,36 @@ def big_loop(bars: int = 8) -> Loop:
     return loop
 
 
-def another(draw: random.Random) -> Callable[[Loop], Loop]:
+def another(variation: random.Random) -> Callable[[Loop], Loop]:
     """Return an edit as composers make them, drawn: mostly chords, levels, settings."""
 
     def chord(loop: Loop) -> Loop:
-        one = draw.choice(loop.chords)
-        return chord_edits.set_degree(loop, one.id, draw.randint(1, 7), count=draw.randint(3, 4))
+        one = variation.choice(loop.chords)
+        return chord_edits.set_degree(
+            loop, one.id, variation.randint(1, 7), count=variation.randint(3, 4)
+        )
 
     def level(loop: Loop) -> Loop:
         return layer_edits.set_layer(
-            loop, draw.choice(loop.layers).id, level_db=draw.uniform(-24, 0)
+            loop, variation.choice(loop.layers).id, level_db=variation.uniform(-24, 0)
         )
 
     def off(loop: Loop) -> Loop:
-        one = draw.choice(loop.layers)
+        one = variation.choice(loop.layers)
         return layer_edits.set_layer(loop, one.id, mute=not one.mute)
 
     def blend(loop: Loop) -> Loop:
-        one = draw.choice([layer for layer in loop.layers if layer.line])
-        treatment = draw.choice(one.line)
-        return line_edits.set_treatment(loop, one.id, treatment.id, blend=draw.uniform(0.1, 1))
+        one = variation.choice([layer for layer in loop.layers if layer.line])
+        treatment = variation.choice(one.line)
+        return line_edits.set_treatment(loop, one.id, treatment.id, blend=variation.uniform(0.1, 1))
 
     def wear(loop: Loop) -> Loop:
         for line_of in (None, *(layer.id for layer in loop.layers)):
             for one in loop.line_of(line_of):
                 if one.kind == "weathering":
                     return line_edits.set_treatment_setting(
-                        loop, line_of, one.id, "wear", draw.uniform(10, 90)
+                        loop, line_of, one.id, "wear", variation.uniform(10, 90)
                     )
         return loop
 
-    return draw.choice((chord, chord, level, level, off, blend, blend, wear))
+    return variation.choice((chord, chord, level, level, off, blend, blend, wear))

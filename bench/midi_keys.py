@@ -46,16 +46,18 @@ CHORDS, LENSES = ("all", "broken"), ("all", "broken", "top", "line", "inner")
 
 def found(number: int) -> Loop:
     """Return the loop of a number."""
-    draw = random.Random(number)
-    mode = draw.choice(list(ROWS))
-    key = Key(draw.choice(TONICS), mode)
-    loop = empty_loop(key, float(draw.randint(62, 172)), bars=draw.choice((4, 8, 8)))
-    loop = put_row(loop, parse_progression(draw.choice(ROWS[mode]), key))
-    lenses = [draw.choice(CHORDS), *draw.sample(LENSES, draw.randint(0, 2))]
+    variation = random.Random(number)
+    mode = variation.choice(list(ROWS))
+    key = Key(variation.choice(TONICS), mode)
+    loop = empty_loop(key, float(variation.randint(62, 172)), bars=variation.choice((4, 8, 8)))
+    loop = put_row(loop, parse_progression(variation.choice(ROWS[mode]), key))
+    lenses = [variation.choice(CHORDS), *variation.sample(LENSES, variation.randint(0, 2))]
     for sound, lens in zip(SOUNDS, lenses, strict=False):
         loop = layer_edits.add_layer(loop, sound)
-        loop = layer_edits.set_lens(loop, loop.layers[-1].id, kind=lens, draw=draw.randint(1, 99))
-    if draw.random() < 0.7:
+        loop = layer_edits.set_lens(
+            loop, loop.layers[-1].id, kind=lens, variation=variation.randint(1, 99)
+        )
+    if variation.random() < 0.7:
         loop = layer_edits.add_layer(loop, "round sub")
     return loop
 

@@ -39,7 +39,7 @@ def main() -> int:
     keep_memory_tidy()
     sys.setswitchinterval(SWITCH_INTERVAL_S)
     count = next((int(word) for word in sys.argv[1:] if word.isdigit()), 500)
-    draw, app = random.Random(7), make_app()
+    variation, app = random.Random(7), make_app()
     loop = big_loop() if "big" in sys.argv else polar_night()
     session = Session(loop, None, SilentSpeaker(loop.rate))
     window = Window(session)
@@ -49,10 +49,10 @@ def main() -> int:
     looks: list[int] = []
     there: tuple[int, int] | None = None
     for i in range(1, count + 1):
-        if draw.random() < 0.15:
+        if variation.random() < 0.15:
             session.document.undo()
         else:
-            session.apply("edit", another(draw))
+            session.apply("edit", another(variation))
         settle(app, session)
         looks.append(resident_mb())
         if i % A_HUNDRED == 0:

@@ -18,15 +18,15 @@ from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes
 from cloudrift.loop.edits.layers.recordings import add_recording, facts_of, laid_in
 from cloudrift.loop.files.storage import SUFFIX, save
 from cloudrift.loop.model.credits import Credits, Person
-from cloudrift.loop.model.demo_file import draw_demo
+from cloudrift.loop.model.demo_file import suggest_demo
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.flip import Flipped
 from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.listening import read_and_listen
 from cloudrift.render.forms.printing import printed
 from cloudrift.style.card_files import find_card
-from cloudrift.style.form import draw_form, find_form
-from cloudrift.style.groove import draw_bed, written_strengths
+from cloudrift.style.form import find_form, suggest_form
+from cloudrift.style.groove import suggest_bed, written_strengths
 from cloudrift.style.manner import find_manner
 from cloudrift.style.sketch import sketch
 from cloudrift.texture.ride import RidePoint
@@ -68,7 +68,7 @@ def harbour_lights_out() -> Loop:
     """*Harbour Lights Out*: staccato triads over a groove bed that is on."""
     loop = sketch(find_card("Piet Harrow"), Key("G", "minor"), 126.0, 3, title="Harbour Lights Out")
     strengths = written_strengths(loop)
-    loop = draw_bed(loop, find_manner("rolling"), strengths, draw=5)
+    loop = suggest_bed(loop, find_manner("rolling"), strengths, variation=5)
     return replace(beds.give_air(beds.set_heard(loop, on=True)), kit=KIT)
 
 
@@ -86,7 +86,7 @@ def last_ferry_north() -> Loop:
     loop = sketch(find_card("Lio Castellan"), Key("Bb", "major"), 104.0, 4,
                   title="Last Ferry North")  # fmt: skip
     lead = next(layer for layer in reversed(loop.layers) if layer.role not in ("bass", "pad"))
-    loop = own_notes.let_go(loop, lead.id)
+    loop = own_notes.detach(loop, lead.id)
     return replace(layer_edits.group_layers(loop, [loop.layers[0].id, lead.id], "Deck"), kit=KIT)
 
 
@@ -116,11 +116,11 @@ def demo_document(loop: Loop, clips: ClipStore) -> Document:
     credits = Credits(people=people, maker=MAKER)
     document = replace(Document.of(loop), credits=credits)
     if loop.title in FORMS:
-        return draw_form(document, find_form(FORMS[loop.title]), 2)
+        return suggest_form(document, find_form(FORMS[loop.title]), 2)
     document = _with_flip(document, clips)
     document = document.with_loop(_with_recording(document.loop, clips))
-    document = draw_form(document, find_form("intro from the verse"), 1)
-    return replace(document, demo=draw_demo(document.loop, 1))
+    document = suggest_form(document, find_form("intro from the verse"), 1)
+    return replace(document, demo=suggest_demo(document.loop, 1))
 
 
 def _with_flip(document: Document, clips: ClipStore) -> Document:

@@ -187,10 +187,10 @@ def session(qapp, small_loop, speaker, tmp_path, engine_of_session):
     )
     yield made
     made.close()
-    let_go(made)
+    detach(made)
 
 
-def let_go(*things):
+def detach(*things):
     """Let Qt delete things here and now: a collection in another thread would do it there, while
     this one may be at them."""
     from PyQt6.QtCore import QCoreApplication, QEvent
@@ -236,7 +236,7 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
     made.close()
     assert speaker.closed
     app.processEvents()  # what was under way when it closed
-    let_go(made, session)
+    detach(made, session)
 
 
 def file_text(what):

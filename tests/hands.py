@@ -4,6 +4,7 @@ from PyQt6.QtCore import QCoreApplication, QEvent, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication
 
+from cloudrift.desktop.kit.commands import name_of
 from tests.conftest import wait_for
 
 
@@ -51,11 +52,7 @@ def drag(qtbot, widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):
 
 def command(window, text):
     """Return a command of the menus by its words."""
-    return next(
-        one
-        for one in window.menus.commands
-        if one.text().replace("&", "").partition("\t")[0] == text
-    )
+    return {name_of(one): one for one in window.menus.commands}[text]
 
 
 def rest_on(widget):

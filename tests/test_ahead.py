@@ -49,7 +49,7 @@ EDITS = {
     "a treatment more": lambda p: line_edits.add_treatment(p, "l3", "hall"),
     "a layer more": lambda p: layer_edits.add_layer(p, "glass bell"),
     "own notes": lambda p: own_notes.move_notes(
-        own_notes.let_go(p, "l3"), "l3", set(range(1, 60)), semitones=12),
+        own_notes.detach(p, "l3"), "l3", set(range(1, 60)), semitones=12),
     "a group": lambda p: line_edits.set_treatment_setting(p, "g1", "t1", "low_cut_hz", 800.0),
 }  # fmt: skip
 
@@ -91,7 +91,7 @@ def _first_after(loop, layer_id, share):
 @pytest.mark.parametrize("name", BEGINNING)
 def test_what_begins_in_the_stretch_is_exactly_as_in_the_whole(engine, loop, name):
     """Through a hall, cuts, weathering and a sum: nothing that is heard of it lies before."""
-    loop = line_edits.add_treatment(own_notes.let_go(loop, "l3"), None, "hall")
+    loop = line_edits.add_treatment(own_notes.detach(loop, "l3"), None, "hall")
     engine.render(loop)
     after = BEGINNING[name](loop)
     soon = list(ahead(engine, after, 0.24))

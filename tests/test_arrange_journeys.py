@@ -75,8 +75,14 @@ class ArrangingHand(Hand):
     def button(self, words):
         QCoreApplication.processEvents()  # what was put up last is shown
         places = (self.stage, self.stage.inspector)
-        self.press(next(b for place in places for b in place.findChildren(type(self.stage.draw))
-                        if b.text() == words and b.isVisible()))  # fmt: skip
+        self.press(
+            next(
+                b
+                for place in places
+                for b in place.findChildren(type(self.stage.variation))
+                if b.text() == words and b.isVisible()
+            )
+        )
 
 
 @pytest.fixture

@@ -18,7 +18,7 @@ from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.document import Document
 from cloudrift.render.forms.spans import lengths_of
 from cloudrift.render.forms.timeline import whole
-from cloudrift.style.form import draw_form, find_form, over_line, slower_st
+from cloudrift.style.form import find_form, over_line, slower_st, suggest_form
 from cloudrift.style.sums import sum_line
 from cloudrift.texture.finish_files import house_finishes, save_finish
 from tests.hands import command, saved, settled
@@ -87,12 +87,12 @@ def test_it_opens_empty_says_what_to_do_and_draws_a_form(qtbot, window):
     assert window.rail.facts[5] == "0 sections"
     stage.form.setCurrentText("three hooks")
     assert stage.form.toolTip() == find_form("three hooks").about
-    stage.draw.click()
-    assert now(window) == draw_form(Document.of(BEDDED), find_form("three hooks"), 1)
+    stage.variation.click()
+    assert now(window) == suggest_form(Document.of(BEDDED), find_form("three hooks"), 1)
     assert window.rail.facts[5] == "5 sections"
     assert stage.columns.accessibleName().startswith("Hook 1, 4 bars: ")
-    stage.draw.click()  # another draw
-    assert now(window).arrangement.draw == 2
+    stage.variation.click()  # another variation
+    assert now(window).arrangement.variation == 2
     for _ in range(2):
         window.session.document.undo()
     assert now(window).arrangement.sections == ()
@@ -200,14 +200,18 @@ def test_what_differs_is_said_and_taken_back(qtbot, window, stage):
     words = [w.text() for w in stage.page.findChildren(type(stage.page.title))]
     assert "Differs from Hook in" in words and f"{LANE.name} off" in words
     assert stage.columns.model.differs(2, row) and not stage.columns.model.differs(1, row)
-    back = next(b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "undo this")
+    back = next(
+        b for b in stage.page.findChildren(type(stage.variation)) if b.text() == "undo this"
+    )
     back.click()
     assert differences.differences(now(window), sections(window)[2].id) == []
 
 
 def test_a_variation_is_heard_on_resting_and_made_on_pressing(qtbot, window, stage):
     stage.columns.choose(1)
-    button = next(b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "underwater")
+    button = next(
+        b for b in stage.page.findChildren(type(stage.variation)) if b.text() == "underwater"
+    )
     trying = next(one for one in button.children() if type(one).__name__ == "Trying")
     trying.begin()
     shown = window.session.hearing.shown
@@ -216,7 +220,7 @@ def test_a_variation_is_heard_on_resting_and_made_on_pressing(qtbot, window, sta
     assert window.session.hearing.shown is now(window).loop
     button.click()
     assert sections(window)[1].over == over_line("underwater")
-    names = [b.text() for b in stage.page.findChildren(type(stage.draw))]
+    names = [b.text() for b in stage.page.findChildren(type(stage.variation))]
     assert "underwater" not in names  # it is so already
 
 
@@ -391,7 +395,7 @@ def test_what_asks_for_the_loop_ends_all_of_it(qtbot, window, stage, how):
     if how == "compare":
         session.hearing.hear(BARE)
     elif how == "alone":
-        session.hearing.hear_alone(["l1"])
+        session.hearing.solo(["l1"])
     elif how == "part":
         session.transport.hear_part(0.0, 0.5)
     else:
@@ -551,7 +555,7 @@ def test_a_level_and_a_setting_ride_over_a_section_by_menu_and_fields(qtbot, win
     assert stage.columns.model.ride_of(1, 1)
     again = next(one for one in rides.menu().actions() if one.text() == "Whole section").menu()
     assert not again.actions()[0].isEnabled()  # it rides already
-    out = [b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "remove"]
+    out = [b for b in stage.page.findChildren(type(stage.variation)) if b.text() == "remove"]
     assert len(out) == 2
     out[0].click()
     assert len(sections(window)[1].rides) == 1
@@ -640,12 +644,14 @@ def test_a_section_may_have_chords_of_its_own_by_a_variation(window, stage):
     session.apply("four chords", lambda loop: replace(loop, chords=chords))
     stage.columns.choose(1)
     for words in ("another first chord", "the last chord late"):
-        button = next(b for b in stage.page.findChildren(type(stage.draw)) if b.text() == words)
+        button = next(
+            b for b in stage.page.findChildren(type(stage.variation)) if b.text() == words
+        )
         button.click()
         chords = sections(window)[1].chords
         made = section_loops.section_loop(now(window), "s2").chords
         assert [one.voices for one in made] == [one.voices for one in chords]
         assert made != session.loop.chords
-        names = [b.text() for b in stage.page.findChildren(type(stage.draw))]
+        names = [b.text() for b in stage.page.findChildren(type(stage.variation))]
         assert words not in names and "undo this" not in names
         session.document.undo()

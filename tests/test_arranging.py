@@ -37,15 +37,15 @@ from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import MOST_SECTIONS, Arrangement, PartState, Seam, Section
 from cloudrift.render.forms.printing import printed
 from cloudrift.style.form import (
-    draw_form,
     find_form,
     forms,
     over_line,
     read_form,
     slowed_line,
     slower_st,
+    suggest_form,
 )
-from cloudrift.style.groove import draw_bed
+from cloudrift.style.groove import suggest_bed
 from cloudrift.style.manner import find_manner
 from cloudrift.style.sums import NOTHING, OWN, SUMS, sum_line, sum_of
 from cloudrift.style.variations import variations
@@ -56,7 +56,7 @@ from tests.conftest import file_text, make_small_loop
 
 def with_bed(loop):
     strengths = np.tile([1.0, 0.1, 0.1, 0.1], loop.bars * 4)
-    return draw_bed(loop, find_manner("half-time"), strengths, draw=1)
+    return suggest_bed(loop, find_manner("half-time"), strengths, variation=1)
 
 
 BEDDED = with_bed(make_small_loop())
@@ -273,7 +273,9 @@ def test_whatever_is_edited_sections_stay_whole(acts):
 def test_every_form_is_drawn_whole_and_two_draws_are_the_same_or_differ():
     differ = 0
     for form in forms().values():
-        one, same, other = (draw_form(Document.of(BEDDED), form, draw) for draw in (1, 1, 2))
+        one, same, other = (
+            suggest_form(Document.of(BEDDED), form, variation) for variation in (1, 1, 2)
+        )
         assert one == same
         differ += one.arrangement.sections != other.arrangement.sections
         sections = one.arrangement.sections
@@ -288,7 +290,7 @@ def test_every_form_is_drawn_whole_and_two_draws_are_the_same_or_differ():
 
 
 def test_a_form_says_who_plays():
-    document = draw_form(Document.of(BEDDED), find_form("three hooks"))
+    document = suggest_form(Document.of(BEDDED), find_form("three hooks"))
     by_name = {one.name: one for one in document.arrangement.sections}
     heard = {name: {x.id for x in heard_in(BEDDED, one)} for name, one in by_name.items()}
     assert len(heard["Hook 1"]) < len(heard["Hook 3"])
@@ -302,7 +304,7 @@ def test_a_form_says_who_plays():
 def test_the_slow_form_is_slow_at_first_and_the_line_of_all_stays():
     document = Document.of(BEDDED)
     document = arranging.arrange(document, line=sum_line("drive, then limit"))
-    document = draw_form(document, find_form("slow in and sweep out"))
+    document = suggest_form(document, find_form("slow in and sweep out"))
     intro, hook = document.arrangement.sections[:2]
     assert slower_st(intro.line) == 5 and slower_st(hook.line) == 0
     assert sum_of(document.arrangement.line)[0] == "drive, then limit"
@@ -439,7 +441,7 @@ def test_a_loop_is_arranged_and_told_of_on_the_command_line(run, tmp_path):
     said = run("arrange", source, "--form", "three hooks", "--variation", 2, "-o", target)
     assert "Hook 3" in said
     document = load_document(tmp_path / "Ice arranged.cloudrift")
-    assert document == draw_form(Document.of(BEDDED), find_form("three hooks"), 2)
+    assert document == suggest_form(Document.of(BEDDED), find_form("three hooks"), 2)
     facts = json.loads(run("info", tmp_path / "Ice arranged.cloudrift", "--json"))
     sections = facts["arrangement"]["sections"]
     assert [one["name"] for one in sections] == names(document)

@@ -187,7 +187,7 @@ def test_what_is_not_shown_is_not_changed(qtbot, window):
     changed = window.session.loop
     window.start_loop()
     window.menus.action(UNDO).trigger()
-    window.chords.row_bar.draw_row()
+    window.chords.row_bar.suggest_row()
     assert window.session.loop is changed
     assert "not shown" in window.message.text()
     qtbot.mouseClick(window.start.never_mind, LEFT)
@@ -210,7 +210,7 @@ def test_beginning_again_from_an_untouched_sketch_asks_nothing(qtbot, window, mo
     window.start_loop()
     window.start.begin_loop()
     window.start_loop()
-    window.start.another_draw()
+    window.start.another_variation()
     window.start.begin_loop()
     assert not asked
     window.session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 101))
@@ -382,7 +382,7 @@ def test_commands_from_the_first_start_page_are_for_the_loop_that_is_shown(
     path = tmp_path / "mine.cloudrift"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     window.start_loop()
-    window.start.another_draw()
+    window.start.another_variation()
     shown = window.session.hearing.shown
     command(window, act).trigger()
     window.session.document.saver.has_ended(5)

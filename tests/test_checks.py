@@ -96,9 +96,9 @@ def test_every_check_has_its_tests_here():
 
 
 @pytest.mark.parametrize("card", list(house_cards()))
-@pytest.mark.parametrize("draw", [4, 21])
-def test_no_check_cries_wolf_on_a_sketch(engine, card, draw):
-    loop = sketch(house_cards()[card], draw=draw, bars=2, title="Ice Road")
+@pytest.mark.parametrize("variation", [4, 21])
+def test_no_check_cries_wolf_on_a_sketch(engine, card, variation):
+    loop = sketch(house_cards()[card], variation=variation, bars=2, title="Ice Road")
     found = check_all(heard(engine, loop), [name for name in CHECKS if name != "marks"])
     assert [one.finding for one in found if one.severity != "fine"] == []
 

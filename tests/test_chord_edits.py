@@ -270,16 +270,16 @@ def test_repeats_are_tied_into_held_chords_and_untied(bare_chords):
 
 
 def test_a_chord_has_a_touch_of_its_own_until_it_follows_its_layer_again(bare_chords):
-    source = FromChords(sound=SoundUse(name="felt upright"), touch=Touch(roll_ms=30, draw=4))
+    source = FromChords(sound=SoundUse(name="felt upright"), touch=Touch(roll_ms=30, variation=4))
     keys = Layer(id="l1", name="Keys", role="keys", source=source)
     loop = replace(bare_chords, layers=(keys,))
     own = chord_time.set_chord_touch(loop, ["c2"], top=2, direction="up")
-    assert own.chord("c2").touch == ChordTouch(roll_ms=30, top=2, draw=4)
+    assert own.chord("c2").touch == ChordTouch(roll_ms=30, top=2, variation=4)
     played = own.notes_of(keys)
     second = sorted((n for n in played if n.chord == 1), key=lambda n: n.pitch)
     assert [n.offset_ms for n in second] == [0, 0, 15, 30]
     rolled = chord_time.reroll_touch(chord_time.set_chord_touch(own, ["c2"], uneven=1.0), ["c2"])
-    assert rolled.chord("c2").touch.draw == 5
+    assert rolled.chord("c2").touch.variation == 5
     straight = chord_time.straight(rolled, ["c2"])
     assert {n.offset_ms for n in straight.notes_of(keys) if n.chord == 1} == {0}
     assert {n.offset_ms for n in straight.notes_of(keys) if n.chord == 0} != {0}

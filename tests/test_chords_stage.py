@@ -439,7 +439,7 @@ def test_touch_of_a_chord_is_its_own_until_it_is_given_up(qtbot, four):
     assert page.whose.text() == "its own"
     texts = {b.text(): b for b in page.findChildren(type(inspector.tabs.button("Voice")))}
     texts["Re-roll touch"].click()
-    assert session.loop.chord("c1").touch.draw == touch.draw + 1
+    assert session.loop.chord("c1").touch.variation == touch.variation + 1
     texts["Straight"].click()
     assert session.loop.chord("c1").touch.roll_ms == 0
     texts["Same as its layer"].click()
@@ -550,10 +550,10 @@ def test_a_row_is_typed_drawn_mirrored_and_taken_from_the_shelf(qtbot, blank):
     assert "'nonsense' is no chord" in said.args[0]
     assert bar.typed.text() == "i nonsense V7"
     assert len(session.loop.chords) == 4
-    bar.draw.click()
+    bar.variation.click()
     first = names(session.loop)
-    bar.draw.click()
-    assert bar.draw.text() == "Variation 2"
+    bar.variation.click()
+    assert bar.variation.text() == "Variation 2"
     assert names(session.loop) != first
 
     def choose(words):

@@ -37,9 +37,9 @@ KEY = Key("C", "minor")
 
 
 @pytest.mark.parametrize("name", house_cards())
-@pytest.mark.parametrize("draw", [1, 2, 5, 9])
-def test_a_bass_move_is_heard_in_every_sketch(name, draw, engine):
-    loop = sketch(find_card(name), None, None, draw, bars=4)
+@pytest.mark.parametrize("variation", [1, 2, 5, 9])
+def test_a_bass_move_is_heard_in_every_sketch(name, variation, engine):
+    loop = sketch(find_card(name), None, None, variation, bars=4)
     assert all(hears_bass(loop, chord) for chord in loop.chords)
     first = loop.chords[0]
     moved = chord_edits.move_voice(loop, first.id, 0, semitones=-2)
@@ -167,7 +167,7 @@ def test_a_note_layer_comes_in_one_press(window, qtbot):
     session = window.session
     session.select(layer_id="l3")
     like = session.loop.layer("l3")
-    window.layers.draw.click()
+    window.layers.variation.click()
     made = session.loop.layers[-1]
     assert (made.own, made.source.sound, made.name) == ((), like.source.sound, "Notes")
     assert -20 < made.level_db <= like.level_db

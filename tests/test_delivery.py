@@ -35,7 +35,7 @@ from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.edits.layers.recordings import add_recording
 from cloudrift.loop.files.storage import save
 from cloudrift.loop.model.credits import Credits, Person
-from cloudrift.loop.model.demo_file import draw_demo
+from cloudrift.loop.model.demo_file import suggest_demo
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.render import Engine
@@ -340,7 +340,7 @@ def test_every_part_of_a_whole_document_is_written(tmp_path):
     document = with_print(document, replace(loop, bed=None), got.clip, got.facts, (), got.gain_db)
     flip = document.loop.layers[-1]
     document = document.with_loop(layer_edits.set_layer(document.loop, flip.id, parked=False))
-    document = replace(document, demo=draw_demo(document.loop, 1))
+    document = replace(document, demo=suggest_demo(document.loop, 1))
     order = Order(parts=tuple(PARTS), bits=16)
     listed = parcels(document, order)
     assert {one.part for one in listed} == {*PARTS} - {"bare"}  # it is among the stems

@@ -32,10 +32,10 @@ from cloudrift.loop.model.demo_file import (
     EVERYTHING,
     DemoFile,
     DemoPart,
-    draw_demo,
     fitted,
     heard_in,
     part_loop,
+    suggest_demo,
 )
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.recorded import Facts, FromRecording
@@ -70,10 +70,10 @@ def document(*parts, **demo):
 # --- the order ------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("draw", range(1, 13))
-def test_an_order_is_everything_then_broken_down_then_each_alone(draw):
-    demo = draw_demo(SMALL, draw)
-    assert demo == draw_demo(SMALL, draw) and demo.draw == draw
+@pytest.mark.parametrize("variation", range(1, 13))
+def test_an_order_is_everything_then_broken_down_then_each_alone(variation):
+    demo = suggest_demo(SMALL, variation)
+    assert demo == suggest_demo(SMALL, variation) and demo.variation == variation
     counts = [len(heard_in(SMALL, part)) for part in demo.parts]
     every = len(SMALL.heard())
     assert counts[0] == every and demo.parts[0].name == EVERYTHING and demo.parts[0].turns == 2
@@ -90,19 +90,19 @@ def test_an_order_is_everything_then_broken_down_then_each_alone(draw):
 
 
 def test_two_draws_differ_and_small_loops_have_one(engine):
-    assert len({draw_demo(SMALL, draw).parts for draw in range(1, 9)}) > 4
+    assert len({suggest_demo(SMALL, variation).parts for variation in range(1, 9)}) > 4
     alone = SMALL
     for layer in SMALL.layers[1:]:
         alone = layer_edits.set_layer(alone, layer.id, mute=True)
-    assert [one.name for one in draw_demo(alone, 1).parts] == [EVERYTHING]
+    assert [one.name for one in suggest_demo(alone, 1).parts] == [EVERYTHING]
     with pytest.raises(CloudriftError, match="no layer plays"):
-        draw_demo(layer_edits.set_layer(alone, alone.layers[0].id, mute=True), 1)
+        suggest_demo(layer_edits.set_layer(alone, alone.layers[0].id, mute=True), 1)
     slow = loop_edits.set_tempo(replace(SMALL, bars=8), 60.0)
-    assert draw_demo(slow, 1).parts[0].turns == 1  # a turn is long enough
+    assert suggest_demo(slow, 1).parts[0].turns == 1  # a turn is long enough
 
 
 def test_parts_are_edited_by_hand():
-    demo = draw_demo(SMALL, 1)
+    demo = suggest_demo(SMALL, 1)
     first, second = demo.parts[0].id, demo.parts[1].id
     moved = demos.move_part(demo, first, 1)
     assert [one.id for one in moved.parts[:2]] == [second, first]
@@ -248,7 +248,7 @@ def test_it_is_in_the_file_and_at_the_command_line(tmp_path):
     CliRunner().invoke(commands, ["demo-file", str(tmp_path / "a.cloudrift"), "-o",
                                   str(tmp_path / "c.wav"), "--variation", "3"])  # fmt: skip
     said = (tmp_path / "c.txt").read_text()
-    assert all(part.name in said for part in draw_demo(SMALL, 3).parts)
+    assert all(part.name in said for part in suggest_demo(SMALL, 3).parts)
 
 
 # --- in the window --------------------------------------------------------------------------------
@@ -270,10 +270,10 @@ def test_an_order_is_drawn_changed_undone_and_kept(qtbot, window, page, tmp_path
     assert not page.hear.isEnabled() and not page.picture.columns
     qtbot.mouseClick(page.order, LEFT)
     drawn = now(window)
-    assert drawn == replace(draw_demo(window.session.loop, 1)) and len(page.picture.columns) > 4
+    assert drawn == replace(suggest_demo(window.session.loop, 1)) and len(page.picture.columns) > 4
     qtbot.mouseClick(page.order, LEFT)
-    assert now(window).draw == 2 and now(window).parts != drawn.parts
-    page.draw.edited.emit(1.0)
+    assert now(window).variation == 2 and now(window).parts != drawn.parts
+    page.variation.edited.emit(1.0)
     assert now(window) == drawn
     page.turns.edited.emit(1.0)
     page.layers["l2"].click()

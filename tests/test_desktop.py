@@ -439,7 +439,7 @@ def test_enter_presses_the_button_in_focus_and_space_plays_everywhere(qtbot, win
 
 def test_a_stage_chosen_on_the_first_start_page_begins_the_loop_shown(qtbot, window):
     window.start_loop()
-    window.start.another_draw()
+    window.start.another_variation()
     shown = window.start._loop
     window.rail.chosen.emit(1)
     assert window.room is window.layers
@@ -450,7 +450,7 @@ def test_a_stage_chosen_on_the_first_start_page_begins_the_loop_shown(qtbot, win
 def test_a_preview_changes_nothing(qtbot, window):
     before = window.session.loop
     window.start_loop()
-    window.start.another_draw()
+    window.start.another_variation()
     assert window.session.hearing.previewing
     window.start.leave()
     assert window.session.loop is before

@@ -160,7 +160,7 @@ def test_it_is_in_its_moods_as_often_as_it_says(folder, monkeypatch):
                 one.search(Wanted(), never)
             except ExchangeError:
                 outcomes[which] += 1
-    assert outcomes[0] == outcomes[1] > 0  # a draw, not chance
+    assert outcomes[0] == outcomes[1] > 0  # a variation, not chance
     assert SLOW > 0
 
 

@@ -372,16 +372,16 @@ def roughest(audio):
 
 
 @settings(max_examples=25, deadline=None)
-@given(draw=st.integers(0, 10_000), amount=st.integers(10, 100), backward=st.integers(0, 100),
+@given(variation=st.integers(0, 10_000), amount=st.integers(10, 100), backward=st.integers(0, 100),
        repeats=st.integers(0, 100), silence=st.integers(0, 40), order=st.booleans(),
        what=st.sampled_from(["chords", "beats", "equal"]))  # fmt: skip
 def test_any_scatter_tiles_goes_round_and_does_not_click(
-    made, draw, amount, backward, repeats, silence, order, what
+    made, variation, amount, backward, repeats, silence, order, what
 ):
     document, _clips, _engine, audio = made
     flip = cut(flip_of(document), what, 32)
     rules = Rules(amount=amount, backward=backward, repeats=repeats, silence=silence, order=order,
-                  downbeats=False, draw=draw)  # fmt: skip
+                  downbeats=False, variation=variation)  # fmt: skip
     out = scattered(flip, rules, BAR)
     assert [(p.at_tick, p.length_ticks) for p in out.places] == [
         (p.at_tick, p.length_ticks) for p in flip.places]  # fmt: skip
@@ -399,9 +399,26 @@ def test_each_rule_of_a_scatter_does_what_it_says():
                                   FACTS, (), 0.0)), "equal", 64)  # fmt: skip
 
     def share(of, **rules):
-        count = [of(flip, scattered(flip, Rules(**{"downbeats": False, "amount": 100, "draw": d,
-                                                   "backward": 0, "repeats": 0} | rules), BAR))
-                 for d in range(20)]  # fmt: skip
+        count = [
+            of(
+                flip,
+                scattered(
+                    flip,
+                    Rules(
+                        **{
+                            "downbeats": False,
+                            "amount": 100,
+                            "variation": d,
+                            "backward": 0,
+                            "repeats": 0,
+                        }
+                        | rules
+                    ),
+                    BAR,
+                ),
+            )
+            for d in range(20)
+        ]
         return float(np.mean(count))
 
     def changed(before, after):
@@ -423,7 +440,7 @@ def test_each_rule_of_a_scatter_does_what_it_says():
         return np.mean([abs(p.from_tick - p.at_tick) <= 2 * p.length_ticks for p in after.places])
 
     assert share(near, familiar=100) > share(near, familiar=0) + 0.5
-    kept = scattered(flip, Rules(amount=100, downbeats=True, draw=3), BAR)
+    kept = scattered(flip, Rules(amount=100, downbeats=True, variation=3), BAR)
     for before, after in zip(flip.places, kept.places, strict=True):
         assert before.at_tick % BAR or before == after
 
@@ -604,13 +621,13 @@ def test_letters_go_on_behind_z():
 def test_heard_alone_the_loop_says_what_is_heard(eight):
     of = replace(eight.of, semitones=-3.0, facts=replace(eight.of.facts, key=make_small_loop().key))
     loop = in_loop(replace(ordering.backward(eight), of=of))
-    alone_ = flips.heard_alone(loop, "l9")
+    alone_ = flips.soloed(loop, "l9")
     assert [x.id for x in alone_.heard()] == ["l9"] and alone_.line == ()
     assert alone_.key == loop.key.shifted(-3)
     roots = [c.root for c in loop.chords]
     assert [c.root for c in alone_.chords] == [(roots[1] - 3) % 12, (roots[0] - 3) % 12]
     unknown = replace(ordering.backward(eight), of=replace(of, facts=eight.of.facts))
-    assert flips.heard_alone(in_loop(unknown), "l9").key == loop.key
+    assert flips.soloed(in_loop(unknown), "l9").key == loop.key
 
 
 def test_how_a_chord_was_played_is_in_the_print_and_not_told_of_its_chords_again():

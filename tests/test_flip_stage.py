@@ -580,7 +580,7 @@ def test_an_arpeggio_is_printed_turned_raised_and_printed_twice_more(qtbot, wind
 
 def test_two_melodies_are_printed_together_and_used_as_a_second_one(qtbot, window):
     session, stage = window.session, window.flip
-    session.hearing.hear_alone(["l1", "l3"])
+    session.hearing.solo(["l1", "l3"])
     window.show_stage(3)
     command(window, "Print the soloed layers together").trigger()
     fetched(qtbot, stage, 1)
@@ -591,7 +591,7 @@ def test_two_melodies_are_printed_together_and_used_as_a_second_one(qtbot, windo
     stage.result.whole["semitones"].edited.emit(1.0)
     stage.result.use.click()
     assert stage.layer.flipped.of.semitones == 1.0 and not stage.layer.parked
-    session.hearing.hear_alone(())
+    session.hearing.solo(())
     stage.printing.print_together()
     assert "no layers are soloed" in window.message.text()
 

@@ -83,9 +83,9 @@ def test_what_is_arranged_in_a_cards_form_meets_what_it_asks_of_forms(name):
     asks = {kind: asked for kind, asked in asks.items() if kind in OF_FORM}
     assert len(asks) >= 5 and card.form is not None and len(card.form.forms) >= 2
     met = asked = 0
-    for draw in range(1, 16):
-        loop = sketch(card, draw=draw)
-        document = arranged_in_style(Document.of(loop), card, draw)
+    for variation in range(1, 16):
+        loop = sketch(card, variation=variation)
+        document = arranged_in_style(Document.of(loop), card, variation)
         drawn.add(document.arrangement.form)
         one, of = met_of(look(asks, loop, arrangement=document.arrangement))
         met, asked = met + one, asked + of
@@ -106,8 +106,10 @@ def test_a_card_without_a_form_arranges_nothing_and_a_wrong_one_is_told():
 def test_forms_are_learnt_from_what_is_arranged():
     card = find_card("Marlow Quist")
     examples = []
-    for draw in range(1, 7):
-        document = arranged_in_style(Document.of(sketch(card, draw=draw, bars=2)), card, draw)
+    for variation in range(1, 7):
+        document = arranged_in_style(
+            Document.of(sketch(card, variation=variation, bars=2)), card, variation
+        )
         examples.append(example_of(document.loop, None, document.arrangement))
     learnt = learn("Tern & Tide", examples).card
     assert learnt.form is not None and set(learnt.form.forms) <= set(card.form.forms)

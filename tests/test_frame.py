@@ -21,7 +21,7 @@ from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.document import Document
 from cloudrift.sound.catalogue import CATALOGUE
 from cloudrift.style import house_cards, sketch
-from cloudrift.style.form import draw_form, forms
+from cloudrift.style.form import forms, suggest_form
 from cloudrift.style.pictures import card_pictures
 from tests.hands import command, rest_on, settled
 
@@ -267,7 +267,7 @@ def test_forms_are_heard_on_resting_section_by_section_and_taken_by_a_press(qtbo
     rest_on(tile)
     qtbot.waitUntil(lambda: session.hearing.previewing, timeout=5_000)
     trying = tile.findChild(FormTrying)
-    drawn = draw_form(Document.of(session.loop), next(iter(forms().values())), 1)
+    drawn = suggest_form(Document.of(session.loop), next(iter(forms().values())), 1)
     first = {x.id for x in session.hearing.shown.heard()}
     assert trying._next.interval() == pytest.approx(1000 * session.loop.frames / 44_100, abs=2)
     trying._go_on()

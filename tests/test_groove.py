@@ -17,7 +17,7 @@ from cloudrift.notes.time import bar_ticks
 from cloudrift.render import Engine
 from cloudrift.render.measure.strokes import STEP_TICKS, folded, onset_strengths
 from cloudrift.style import house_cards, sketch
-from cloudrift.style.groove import draw_bed, usual_manner, written_strengths
+from cloudrift.style.groove import suggest_bed, usual_manner, written_strengths
 from cloudrift.style.manner import chances_of, find_manner, manners, read_manner
 from cloudrift.style.marks import KINDS, View, change_for, look
 from tests.test_bed import LOOP, lane, with_lanes
@@ -30,7 +30,7 @@ BAR, RATE = 3840, 44_100
 @pytest.fixture(scope="module")
 def loop():
     """A sketch without a bed."""
-    return replace(sketch(house_cards()["Marlow Quist"], draw=3, bars=4), bed=None)
+    return replace(sketch(house_cards()["Marlow Quist"], variation=3, bars=4), bed=None)
 
 
 @pytest.fixture(scope="module")
@@ -113,9 +113,11 @@ def test_an_unknown_manner_names_the_nearest(tmp_path):
 
 @pytest.mark.parametrize("name", sorted(manners()))
 def test_a_draw_is_the_same_again_and_another_is_not(loop, strengths, name):
-    one, again, other = (draw_bed(loop, manners()[name], strengths, draw=n) for n in (3, 3, 4))
+    one, again, other = (
+        suggest_bed(loop, manners()[name], strengths, variation=n) for n in (3, 3, 4)
+    )
     assert one == again and strokes(one) != strokes(other)
-    assert one.layers == loop.layers and one.bed.manner == name and one.bed.draw == 3
+    assert one.layers == loop.layers and one.bed.manner == name and one.bed.variation == 3
     assert {pattern.name for x in one.lanes for pattern in hits_of(x).patterns} == {
         "A", "B", "Bare"}  # fmt: skip
     bare = {hit for hit in strokes(one, "Bare")}
@@ -129,7 +131,7 @@ def test_a_draw_is_the_same_again_and_another_is_not(loop, strengths, name):
 
 @pytest.mark.parametrize("card", ["Marlow Quist", "Piet Harrow", "Lio Castellan"])
 def test_what_listens_strikes_where_the_loop_does(card):
-    loop = sketch(house_cards()[card], draw=5, bars=4)
+    loop = sketch(house_cards()[card], variation=5, bars=4)
     heard = written_strengths(loop)
     for manner in manners().values():
         listens = {of.part for of in manner.lanes if of.onsets >= 0.5}
@@ -137,8 +139,8 @@ def test_what_listens_strikes_where_the_loop_does(card):
         found = folded(heard, min(manner.bars, 4), loop.metre)
         strong, weak = found >= np.quantile(found, 0.75), found <= np.quantile(found, 0.5)
         on = off = 0
-        for draw in range(1, 9):
-            drawn = draw_bed(loop, manner, heard, draw=draw)
+        for variation in range(1, 9):
+            drawn = suggest_bed(loop, manner, heard, variation=variation)
             for name, tick in strokes(drawn):
                 if name in names:
                     on += strong[tick // STEP_TICKS % len(found)]
@@ -148,34 +150,36 @@ def test_what_listens_strikes_where_the_loop_does(card):
 
 def test_a_kick_and_a_low_drum_never_cover_each_other_s_beginning(loop, strengths):
     for manner in manners().values():
-        for draw in range(1, 9):
-            drawn = draw_bed(loop, manner, strengths, draw=draw)
+        for variation in range(1, 9):
+            drawn = suggest_bed(loop, manner, strengths, variation=variation)
             for name in ("A", "B", "Bare"):
                 played = beds.play_pattern(drawn, name)
                 found = KINDS["kick_on_low"].measure(View(played))
-                assert found is None or found.value == 0, (manner.name, draw, name)
+                assert found is None or found.value == 0, (manner.name, variation, name)
     both = replace(find_manner("half-time"), meet="both")
-    covered = [KINDS["kick_on_low"].measure(View(draw_bed(loop, both, strengths, draw=d))).value
-               for d in range(1, 5)]  # fmt: skip
+    covered = [
+        KINDS["kick_on_low"].measure(View(suggest_bed(loop, both, strengths, variation=d))).value
+        for d in range(1, 5)
+    ]
     assert max(covered) > 0
 
 
 def test_busier_strikes_more_and_least_is_what_is_certain(loop, strengths):
     manner = find_manner("broken")
-    counts = [len(strokes(draw_bed(loop, manner, strengths, draw=2, busy=busy)))
+    counts = [len(strokes(suggest_bed(loop, manner, strengths, variation=2, busy=busy)))
               for busy in (0.0, 0.3, 0.5, 0.7, 1.0)]  # fmt: skip
     assert counts == sorted(counts) and counts[0] < counts[2] < counts[4]
-    certain = draw_bed(loop, manner, strengths, draw=2, busy=0.0)
+    certain = suggest_bed(loop, manner, strengths, variation=2, busy=0.0)
     hats = next(x for x in certain.lanes if x.name == "Hats")
     assert [hit.tick % 480 for hit in hits_of(hats).pattern.hits] == [0] * 16
 
 
 def test_locked_lanes_and_what_all_share_stay(loop, strengths):
-    one = draw_bed(loop, find_manner("half-time"), strengths, draw=1)
+    one = suggest_bed(loop, find_manner("half-time"), strengths, variation=1)
     hats = next(x for x in one.lanes if x.name == "Hats")
     one = beds.make_dirty(beds.lock(one, hats.id, on=True))
     one = beds.set_duck(one, depth_db=11.0)
-    other = draw_bed(one, find_manner("dusty"), strengths, draw=7)
+    other = suggest_bed(one, find_manner("dusty"), strengths, variation=7)
     assert [x for x in other.lanes if x.name == "Hats"] == [hats]
     assert other.bed.group == one.bed.group and other.bed.duck.depth_db == 11
     kick = next(x for x in other.lanes if x.name == "Kick")
@@ -185,9 +189,9 @@ def test_locked_lanes_and_what_all_share_stay(loop, strengths):
 def test_b_ends_otherwise_and_its_low_drum_jumps(loop, strengths):
     manner = find_manner("half-time")
     last = [(strokes(d) ^ strokes(d, "B")) for d in (
-        draw_bed(loop, manner, strengths, draw=n) for n in range(1, 7))]  # fmt: skip
+        suggest_bed(loop, manner, strengths, variation=n) for n in range(1, 7))]  # fmt: skip
     assert any(last) and all(tick >= BAR for one in last for _name, tick in one)
-    drawn = draw_bed(loop, manner, strengths, draw=1)
+    drawn = suggest_bed(loop, manner, strengths, variation=1)
     low = next(x for x in drawn.lanes if hits_of(x).on_roots)
     assert next(p for p in hits_of(low).patterns if p.name == "B").hits[-1].st == 12
 
@@ -196,7 +200,7 @@ def test_b_ends_otherwise_and_its_low_drum_jumps(loop, strengths):
 def test_a_groove_is_drawn_in_any_metre(metre):
     loop = replace(LOOP, metre=metre)
     for manner in manners().values():
-        drawn = draw_bed(loop, manner, np.zeros(loop.ticks // STEP_TICKS), draw=1)
+        drawn = suggest_bed(loop, manner, np.zeros(loop.ticks // STEP_TICKS), variation=1)
         length = min(manner.bars, loop.bars) * bar_ticks(metre)
         assert drawn.lanes and all(tick < length for _name, tick in strokes(drawn))
 
@@ -209,7 +213,7 @@ def test_the_manner_is_that_of_the_style(loop):
 @pytest.mark.parametrize("name", sorted(house_cards()))
 def test_a_sketch_has_a_groove_that_is_off_at_first(name):
     card = house_cards()[name]
-    one, other = (sketch(card, draw=n) for n in (1, 2))
+    one, other = (sketch(card, variation=n) for n in (1, 2))
     assert one.bed.manner in card.groove.manners and not one.bed.heard and one.lanes
     assert strokes(one) != strokes(other)
 

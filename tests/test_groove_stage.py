@@ -71,12 +71,12 @@ def test_it_opens_empty_says_what_to_do_and_draws_one_from_the_loop(qtbot, windo
     drawer.manner.setCurrentText("dusty")
     assert "An old break" in drawer.manner.toolTip()
     before = session.loop
-    drawer.draw.click()
+    drawer.variation.click()
     assert session.loop.bed.manner == "dusty" and session.loop.bed.heard
     assert session.loop.layers == before.layers and drawer.lanes.model.guide()
     first = session.loop
-    drawer.draw.click()
-    assert session.loop.bed.draw == first.bed.draw + 1 and session.loop != first
+    drawer.variation.click()
+    assert session.loop.bed.variation == first.bed.variation + 1 and session.loop != first
     session.document.undo()
     assert session.loop == first
     session.document.undo()
@@ -302,13 +302,13 @@ def test_busy_and_draw_move_a_drawn_groove_and_leave_one_that_is_not(drawer, win
     drawer.fields["busy"].type_text("80")
     assert session.loop.bed.busy == 0.8 and not drawer.lanes.model.hits(0)
     drawer.manner.setCurrentText("broken")
-    drawer.draw.click()
+    drawer.variation.click()
     few = sum(len(hits_of(x).pattern.hits) for x in session.loop.lanes)
     drawer.fields["busy"].type_text("5")
     assert sum(len(hits_of(x).pattern.hits) for x in session.loop.lanes) < few
     now = session.loop
-    drawer.fields["draw"].type_text("77")
-    assert session.loop.bed.draw == 77 and session.loop.lanes != now.lanes
+    drawer.fields["variation"].type_text("77")
+    assert session.loop.bed.variation == 77 and session.loop.lanes != now.lanes
 
 
 # --- elsewhere ------------------------------------------------------------------------------------

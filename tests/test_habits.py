@@ -23,7 +23,7 @@ BAR = 3840
 @pytest.fixture
 def loop():
     """Eight bars of keys, a pad, a pluck and a bass over eight chords."""
-    return sketch(house_cards()["Marlow Quist"], draw=3)
+    return sketch(house_cards()["Marlow Quist"], variation=3)
 
 
 def done(loop, does, **more):
@@ -41,8 +41,8 @@ def by_role(loop, role):
 @pytest.mark.parametrize("name", sorted(house_cards()))
 def test_half_steps_between_leaves_no_fewer_and_the_same_chords(name):
     more = 0
-    for draw in range(1, 13):
-        loop = sketch(house_cards()[name], draw=draw)
+    for variation in range(1, 13):
+        loop = sketch(house_cards()[name], variation=variation)
         after = done(loop, "half steps between")
         counts = [half_steps([c.voices for c in x.chords]) for x in (loop, after)]
         assert counts[1] >= counts[0]
@@ -196,7 +196,7 @@ def test_moves_are_written_read_and_ordered_as_a_composer_works(name):
     assert card.moves and read_card(write_card(card), "x").moves == card.moves
     groups = [move.group for move in moves_of(card)]
     assert groups == sorted(groups, key=ORDER.index)
-    roles = {x.role for d in range(1, 9) for x in sketch(card, draw=d).layers}
+    roles = {x.role for d in range(1, 9) for x in sketch(card, variation=d).layers}
     assert {move.on for move in card.moves} <= {"", *roles}
 
 

@@ -199,7 +199,7 @@ def test_notes_keep_near_their_places(small_loop, name, value):
 
 def test_a_draw_out_of_range_is_said(small_loop):
     with pytest.raises(CloudriftError, match="variation is -5"):
-        sketch(find_card("Marlow Quist"), draw=-5)
+        sketch(find_card("Marlow Quist"), variation=-5)
 
 
 def test_deep_nesting_and_endless_digits_are_said():
@@ -212,13 +212,28 @@ def test_deep_nesting_and_endless_digits_are_said():
 
 @pytest.mark.parametrize(
     "path",
-    ["tempo", "draw", "bars", "rate", "chords.0.root", "chords.0.voices.0", "chords.0.start_tick",
-     "chords.0.late_ticks", "layers.0.source.lens.draw", "layers.0.source.lens.voices",
-     "layers.0.source.touch.draw",
-     "layers.0.source.touch.velocity", "layers.0.level_db", "layers.0.source.notes",
-     "layers.0.source.lens.late_bars",
-     "layers.0.source.lens.where", "line.0.draw", "line.0.blend", "line.0.version"],
-)  # fmt: skip
+    [
+        "tempo",
+        "variation",
+        "bars",
+        "rate",
+        "chords.0.root",
+        "chords.0.voices.0",
+        "chords.0.start_tick",
+        "chords.0.late_ticks",
+        "layers.0.source.lens.variation",
+        "layers.0.source.lens.voices",
+        "layers.0.source.touch.variation",
+        "layers.0.source.touch.velocity",
+        "layers.0.level_db",
+        "layers.0.source.notes",
+        "layers.0.source.lens.late_bars",
+        "layers.0.source.lens.where",
+        "line.0.variation",
+        "line.0.blend",
+        "line.0.version",
+    ],
+)
 @pytest.mark.parametrize(
     "value",
     [-1, 1 << 68, -(10**400), 1e308, "x", None, [], {}, [-1], [1 << 68], [[0, 1]] * 300],

@@ -122,7 +122,7 @@ def test_a_lens_says_where_its_places_are_wrong():
 
 def test_own_notes_go_along_with_key_and_length(small_loop):
     layer = small_loop.layers[0].id
-    loop = own_notes.let_go(small_loop, layer)
+    loop = own_notes.detach(small_loop, layer)
     there = loop_edits.set_key(loop_edits.set_key(loop, Key("A", "minor")), loop.key)
     assert there == loop
     up = loop_edits.shift_key(loop, 3)
@@ -165,7 +165,7 @@ def test_a_note_glides_from_the_one_before(small_loop, engine, sound):
 
 def test_an_audition_leaves_layers_of_their_own_notes_out_but_a_draft_keeps_them(small_loop):
     layer = small_loop.layers[0].id
-    loop = own_notes.let_go(small_loop, layer)
+    loop = own_notes.detach(small_loop, layer)
     chord = loop.chords[1]
     tried = audition(loop, (chord,))
     assert all(x.follows for x in tried.layers)

@@ -47,7 +47,7 @@ from cloudrift.render import Engine
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory import Key
 from cloudrift.theory.symbols import parse_progression
-from tests.conftest import FakeSpeaker, let_go
+from tests.conftest import FakeSpeaker, detach
 
 OWN_OF_QT = (Notice, QScrollBar, QSplitterHandle, QTabBar, QHeaderView)
 NEAR_PX = 2  # what may lie over something else
@@ -195,7 +195,7 @@ def filled(app, request, tmp_path_factory):
     session.document.begun = False
     window.close()
     app.processEvents()
-    let_go(window, session)
+    detach(window, session)
 
 
 def laid_out(app):

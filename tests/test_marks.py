@@ -351,18 +351,18 @@ def test_a_sketch_meets_its_own_card_best(name):
     assert len(ASKS) == 7 and ASKS[name][1] == ()
     assert len(ASKS[name][0]) >= 18
     shares = []
-    for draw in range(201, 213):
-        loop = sketch(house_cards()[name], draw=draw)
+    for variation in range(201, 213):
+        loop = sketch(house_cards()[name], variation=variation)
         met = {other: met_of(look(asks, loop)) for other, (asks, _) in ASKS.items()}
         share = {other: one / of for other, (one, of) in met.items()}
-        assert max(share, key=share.get) == name, draw
+        assert max(share, key=share.get) == name, variation
         shares.append(share[name])
     assert np.median(shares) >= 0.95 and np.mean(np.array(shares) >= 0.9) >= 0.9
 
 
 @pytest.mark.parametrize("name", sorted(house_cards()))
 def test_two_draws_of_a_card_differ(name):
-    one, other = (sketch(house_cards()[name], draw=draw) for draw in (3, 4))
+    one, other = (sketch(house_cards()[name], variation=variation) for variation in (3, 4))
     chords = [{(c.start_tick, c.root, c.voices) for c in loop.chords} for loop in (one, other)]
     assert len(chords[0] & chords[1]) <= 2 / 3 * max(map(len, chords))
 
@@ -370,7 +370,7 @@ def test_two_draws_of_a_card_differ(name):
 def test_a_change_meets_its_mark_and_leaves_the_others():
     made = lower = 0
     for name, card in house_cards().items():
-        loop = sketch(card, draw=9)
+        loop = sketch(card, variation=9)
         for other, (asks, _wrong) in ASKS.items():
             if other == name:
                 continue
@@ -448,7 +448,7 @@ def test_a_sketch_does_not_go_over_full_scale(name):
     from cloudrift.render import Engine
 
     engine = Engine()
-    loop = sketch(house_cards()[name], draw=1, bars=2)
+    loop = sketch(house_cards()[name], variation=1, bars=2)
     facts = sound_facts(engine.render(loop).audio, loop.rate)
     engine.close()
     assert facts.peak_db < 0 and -32 < facts.lufs < -10

@@ -153,10 +153,10 @@ def test_parts_of_other_kinds_are_passed_over_and_odd_bytes_clipped():
 STILL = sorted({*house_cards()} - {"Juno Calder", "Lio Castellan"})
 
 
-@pytest.mark.parametrize("draw", [2, 3, 5, 8])
+@pytest.mark.parametrize("variation", [2, 3, 5, 8])
 @pytest.mark.parametrize("style", STILL)
-def test_the_chords_of_a_sketch_are_found_again_from_all_its_notes(style, draw):
-    loop = sketch(house_cards()[style], None, None, draw)
+def test_the_chords_of_a_sketch_are_found_again_from_all_its_notes(style, variation):
+    loop = sketch(house_cards()[style], None, None, variation)
     parts = [(layer.name, loop.notes_of(layer)) for layer in loop.layers]
     data = midi_file(parts, tempo=loop.tempo, metre=loop.metre, loop_ticks=loop.ticks,
                      signature=loop.key.signature_name, title=loop.title)  # fmt: skip

@@ -30,7 +30,7 @@ def every_kind():
     """A loop in which there is a step of every kind, and treatments run in each way there is."""
     loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 200.0, 1, bars=2, title="Ice Road")
     loop = line_edits.set_line(line_edits.set_line(loop, "l1", ()), "l2", ())
-    loop = own_notes.let_go(loop, "l1")
+    loop = own_notes.detach(loop, "l1")
     loop = layer_edits.take_turns(layer_edits.set_aside(loop, "l2", "glass pad"), "l2", 1)
     loop = layer_edits.group_layers(loop, ["l1", "l2"], "Dusk")
     for line_of, kind in (("l1", "echo"), ("l1", "compressor"), ("l2", "cuts"), ("l2", "tremolo"),

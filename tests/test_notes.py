@@ -43,7 +43,7 @@ lenses = st.builds(
     step_ticks=st.sampled_from([160, 240, 480, 720]),
     octaves=st.integers(1, 3),
     gate=st.floats(0.1, 1.0),
-    draw=st.integers(1, 50),
+    variation=st.integers(1, 50),
 )
 touches = st.builds(
     Touch,
@@ -53,7 +53,7 @@ touches = st.builds(
     spread=st.floats(0, 30),
     length=st.floats(0.1, 1.2),
     velocity=st.integers(20, 110),
-    draw=st.integers(1, 50),
+    variation=st.integers(1, 50),
 )
 
 
@@ -76,8 +76,10 @@ def test_lens_notes_come_from_their_chord_and_stay_inside_the_loop(spans, lens):
 
 @given(progressions(), keys, st.integers(1, 99), st.floats(0, 1), st.booleans(),
        st.sampled_from([160, 240, 480, 720]))  # fmt: skip
-def test_a_line_is_one_note_at_a_time_of_scale_and_chord(spans, key, draw, leaps, answers, step):
-    lens = Lens(kind="line", draw=draw, leaps=leaps, answers=answers, step_ticks=step)
+def test_a_line_is_one_note_at_a_time_of_scale_and_chord(
+    spans, key, variation, leaps, answers, step
+):
+    lens = Lens(kind="line", variation=variation, leaps=leaps, answers=answers, step_ticks=step)
     notes = look(lens, spans, key)
     assert notes == look(lens, spans, key)
     assert notes
@@ -100,8 +102,8 @@ def test_a_line_is_one_note_at_a_time_of_scale_and_chord(spans, key, draw, leaps
 
 
 @given(progressions(), keys, st.integers(2, 60))
-def test_a_line_leads_into_the_next_chord_and_an_edit_stays_near(spans, key, draw):
-    lens = Lens(kind="line", draw=draw, step_ticks=240)
+def test_a_line_leads_into_the_next_chord_and_an_edit_stays_near(spans, key, variation):
+    lens = Lens(kind="line", variation=variation, step_ticks=240)
     notes = look(lens, spans, key)
     for a, b in pairwise(notes):
         if a.chord != b.chord:
@@ -196,12 +198,12 @@ def test_a_roll_goes_through_the_chord_in_its_direction():
     assert [n.offset_ms for n in up] == [0, 10, 20, 30]
     down = play(notes, Touch(roll_ms=30, direction="down"))
     assert [n.offset_ms for n in down] == [30, 20, 10, 0]
-    uneven = play(notes, Touch(roll_ms=30, uneven=1.0, draw=3))
+    uneven = play(notes, Touch(roll_ms=30, uneven=1.0, variation=3))
     offsets = [n.offset_ms for n in uneven]
     assert offsets == sorted(offsets)
     assert offsets not in (
         [0, 10, 20, 30],
-        [n.offset_ms for n in play(notes, Touch(roll_ms=30, uneven=1.0, draw=4))],
+        [n.offset_ms for n in play(notes, Touch(roll_ms=30, uneven=1.0, variation=4))],
     )
 
 

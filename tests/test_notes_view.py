@@ -198,7 +198,7 @@ def test_lens_notes_are_let_go_before_they_are_changed(window, qtbot):
 def test_a_tool_is_seen_and_heard_before_it_is_used(view, qtbot):
     session = view.moves.session
     before = session.loop
-    view.moves.pick_all()
+    view.moves.select_all()
     view.open_tool("echo")
     assert view.strip.isVisible()
     assert session.hearing.previewing
@@ -334,7 +334,7 @@ def test_what_a_slow_treatment_passes_over_is_shown_and_notes_are_pulled_into_th
     assert slowed(session.loop, session.loop.layer(layer)).heard == ((0, 960), (3840, 4800))
     qtbot.wait(30)
     assert view.grid.grab().toImage() != before  # hatched
-    view.moves.let_go()
+    view.moves.detach()
     view.pull.click()
     assert view.strip.tool.name == "to the front"
     view.strip.apply()

@@ -140,7 +140,7 @@ def test_in_its_loop_the_first_of_it_is_heard_and_all_of_it_alone_or_on_its_own(
     document, clips = long_one
     loop, layer = document.loop, document.loop.layers[-1]
     print_audio, _rate = clips.read(document.prints[0].clip)
-    alone = flips.heard_alone(loop, layer.id)
+    alone = flips.soloed(loop, layer.id)
     own = own_loop(loop, layer.id)
     assert (alone.bars, own.bars) == (4, 4) and len(own.chords) == 4
     engine = Engine(clips=clips)
@@ -148,7 +148,7 @@ def test_in_its_loop_the_first_of_it_is_heard_and_all_of_it_alone_or_on_its_own(
         gain = 10 ** (layer.flipped.of.gain_db / 20)
         for long in (alone, own):
             assert db(engine.render(long).audio - gain * print_audio) < -90
-        used = flips.heard_alone(flips.use(loop, layer.id), layer.id)
+        used = flips.soloed(flips.use(loop, layer.id), layer.id)
         assert used.bars == 2
         heard, n = engine.render(used).audio, used.frames
         assert heard.shape[1] == n
@@ -174,7 +174,9 @@ def test_passes_say_what_is_in_them_and_are_refused_where_they_can_not_be():
     assert passes_in(grouped, (Pass(name="x", out=(ids[0], ids[3])),))[0].out == (ids[3],)
     with pytest.raises(CloudriftError, match="33 passes can't be printed; use at most 32"):
         check_passes(loop, 33 * (Pass(name="x"),))
-    with pytest.raises(CloudriftError, match=r"5 passes of 16 bars are 80 bars.* use at most 4 passes"):
+    with pytest.raises(
+        CloudriftError, match=r"5 passes of 16 bars are 80 bars.* use at most 4 passes"
+    ):
         check_passes(loop_edits.set_bars(loop, 16), 5 * (Pass(name="x"),))
     with pytest.raises(CloudriftError, match="nothing plays in any pass"):
         check_passes(loop, (Pass(name="x", out=tuple(ids)),))
@@ -217,8 +219,8 @@ def test_over_twice_as_many_bars_it_is_twice_as_slow_and_all_goes_along(long_one
     assert own_loop(loop, layer.id).bars == 8
     engine = Engine(clips=clips)
     try:
-        slow = engine.render(flips.heard_alone(loop, layer.id)).audio
-        as_it_is = engine.render(flips.heard_alone(document.loop, layer.id)).audio
+        slow = engine.render(flips.soloed(loop, layer.id)).audio
+        as_it_is = engine.render(flips.soloed(document.loop, layer.id)).audio
     finally:
         engine.close()
     assert slow.shape[1] == 2 * as_it_is.shape[1]

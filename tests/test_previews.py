@@ -137,7 +137,7 @@ def test_it_ends_with_its_view_with_another_document_and_with_the_session(sessio
 
 def test_layers_heard_alone_in_a_preview_are_those_of_the_one_in_front(session, views):
     one, other = (Preview(session.hearing.previews, view) for view in views)
-    session.hearing.hear_alone({"l1"})
+    session.hearing.solo({"l1"})
     one.put(slower, "slower")
     assert [x.id for x in session.hearing.heard_loop.heard()] == ["l1"]
     other.put(louder, "louder", alone=frozenset({"l2"}))
@@ -151,7 +151,7 @@ def test_a_tool_stays_heard_while_a_remedy_is_rested_on(window):
     window.show_stage(1)
     session, view = window.session, window.layers.notes
     session.select(layer_id="l1")
-    view.moves.let_go()
+    view.moves.detach()
     view.open_tool("echo")
     tried = session.hearing.shown
     rests = Preview(session.hearing.previews, window.layers.room)
@@ -166,7 +166,7 @@ def test_a_tool_is_used_on_the_notes_as_they_have_become(window):
     window.show_stage(1)
     session, view = window.session, window.layers.notes
     session.select(layer_id="l1")
-    view.moves.let_go()
+    view.moves.detach()
     view.open_tool("echo")
     session.apply("louder", louder)
     tried = session.hearing.shown

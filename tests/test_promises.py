@@ -143,7 +143,9 @@ def test_what_lies_behind_the_loop_s_end_is_not_taken_from_a_midi_file(small_loo
 
 
 def test_no_note_that_is_played_early_or_late_is_written_outside_the_loop(small_loop, tmp_path):
-    loop = layer_edits.set_source(small_loop, "l1", touch=Touch(drift_ms=60, roll_ms=400, draw=3))
+    loop = layer_edits.set_source(
+        small_loop, "l1", touch=Touch(drift_ms=60, roll_ms=400, variation=3)
+    )
     write_midi(tmp_path / "a.mid", loop, loop.heard())
     file = mido.MidiFile(tmp_path / "a.mid")
     scale = file.ticks_per_beat / 960
@@ -219,7 +221,7 @@ def test_a_treatment_that_cuts_at_chords_is_made_anew_where_they_move(small_loop
         replace(loop.chords[0], length_ticks=1920),
         replace(loop.chords[1], start_tick=1920,
                 length_ticks=loop.chords[1].end_tick - 1920), *loop.chords[2:]))  # fmt: skip
-    still = own_notes.let_go(loop, "l1").layers[:1]  # what comes in is the same
+    still = own_notes.detach(loop, "l1").layers[:1]  # what comes in is the same
     engine = Engine()
     one = engine.render(replace(loop, layers=still)).audio
     other = engine.render(replace(moved, layers=still)).audio
@@ -326,10 +328,10 @@ def test_a_card_s_grammar_repeats_a_chord_only_where_it_says_so():
             sketch(alone, Key("C", "minor"), 120.0, 7).chords
             == sketch(card, Key("C", "minor"), 120.0, 7).chords
         )
-        for draw in range(100):
-            chords = sketch(alone, Key("C", "minor"), 120.0, draw).chords
+        for variation in range(100):
+            chords = sketch(alone, Key("C", "minor"), 120.0, variation).chords
             names = [(c.root, tuple(sorted({v % 12 for v in c.voices}))) for c in chords]
-            assert all(a != b for a, b in pairwise(names)), (card.name, draw)
+            assert all(a != b for a, b in pairwise(names)), (card.name, variation)
     says = {token: (token,) for token in card.chords.next}
     stays = replace(
         card, chords=replace(card.chords, next=says, starts=card.chords.starts[:1], vary_end=0.0)
@@ -390,7 +392,7 @@ def test_what_is_kept_of_a_lens_or_a_touch_is_shown_again(one):
 def test_every_end_of_a_field_is_allowed_and_no_step_beyond_it():
     for kind in LENS_SHOWS:
         for one in of_lens(kind):
-            if one.field.choices or one.name in ("voices", "draw"):
+            if one.field.choices or one.name in ("voices", "variation"):
                 continue
             for end, way in ((one.field.low, -1), (one.field.high, 1)):
                 assert getattr(Lens(**{one.name: one.kept(end)}), one.name) == one.kept(end)

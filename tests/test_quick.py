@@ -90,7 +90,7 @@ def test_a_curve_and_a_blend_are_equal_to_the_last_bit(monkeypatch, rng):
 def test_treatments_are_the_same(monkeypatch, rng, kind):
     audio = (rng.standard_normal((2, 70_000)) * 0.1).astype(np.float32)
     context = Context(rate=44_100, exact_frames=70_000.0, tempo=120.0)
-    line = (Treatment(id="t1", kind=kind, draw=3),)
+    line = (Treatment(id="t1", kind=kind, variation=3),)
     assert differ_db(*in_both_ways(monkeypatch, lambda: treat(audio, line, context))) < -100
 
 

@@ -287,7 +287,7 @@ def test_a_draft_lays_one_chord_bare_into_the_loop_and_leaves_the_rest(engine, s
 
 def test_a_step_is_no_follower_of_one_at_another_tempo():
     """Eight bars at 120 and four at 60 are as long; what is timed by the beat is not the same."""
-    loop = replace(sketch(find_card("Marlow Quist"), draw=1, bars=8), tempo=120.0, line=())
+    loop = replace(sketch(find_card("Marlow Quist"), variation=1, bars=8), tempo=120.0, line=())
     loop = line_edits.set_line(replace(loop, layers=loop.layers[:1], chords=()), "l1", ())
     loop = line_edits.add_treatment(loop, "l1", "echo")
 

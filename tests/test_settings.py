@@ -321,7 +321,7 @@ def test_every_key_that_help_names_is_taken(window, what):
     session = window.session
     if what == "notes":
         window.show_stage(1)
-        session.apply("x", lambda loop: own_notes.let_go(loop, loop.layers[0].id))
+        session.apply("x", lambda loop: own_notes.detach(loop, loop.layers[0].id))
         session.select(layer_id=session.loop.layers[0].id)
         widget, keys = window.layers.notes.grid, NOTE_KEYS
     elif what == "threads":
@@ -426,7 +426,7 @@ def test_a_sound_kept_before_the_shelf_was_seen_stands_beside_those_of_other_day
 def test_chords_of_own_notes_are_named_and_a_tune_has_those_of_the_row(window):
     session = window.session
     row = [c.read(session.loop.key).text for c in session.loop.chords]
-    session.apply("x", lambda loop: own_notes.let_go(loop, "l1"))
+    session.apply("x", lambda loop: own_notes.detach(loop, "l1"))
     session.apply("x", lambda loop: loop_edits.set_key(replace(loop, chords=()), loop.key))
     loop = session.loop
     named = [name for _, name in chord_names(loop, loop.layer("l1"))]
@@ -444,7 +444,7 @@ def test_chords_of_own_notes_are_named_and_a_tune_has_those_of_the_row(window):
 def test_the_row_is_taken_from_a_layers_own_notes(window):
     session = window.session
     before = session.loop.chords
-    session.apply("x", lambda loop: own_notes.let_go(loop, "l1"))
+    session.apply("x", lambda loop: own_notes.detach(loop, "l1"))
     session.apply("x", lambda loop: replace(loop, chords=()))
     session.select(layer_id="l1")
     window.importing.chords_of_layer()

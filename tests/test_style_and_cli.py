@@ -34,10 +34,10 @@ CARDS = sorted(house_cards())
 
 
 @given(st.sampled_from(CARDS), st.integers(1, 200), st.sampled_from([1, 2, 3, 4, 5, 7, 8, 12, 16]))
-def test_every_draw_of_every_card_is_a_loop_in_its_style(name, draw, bars):
+def test_every_draw_of_every_card_is_a_loop_in_its_style(name, variation, bars):
     card = find_card(name)
-    loop = sketch(card, draw=draw, bars=bars)
-    assert sketch(card, draw=draw, bars=bars) == loop
+    loop = sketch(card, variation=variation, bars=bars)
+    assert sketch(card, variation=variation, bars=bars) == loop
     assert card.tempo.low <= loop.tempo <= card.tempo.high
     assert loop.key.mode in card.key.modes
     low, high = card.layer_counts
@@ -52,7 +52,9 @@ def test_every_draw_of_every_card_is_a_loop_in_its_style(name, draw, bars):
 
 def test_draws_differ_and_what_is_asked_for_is_kept():
     card = find_card("Edda Fenn")
-    loops = [sketch(card, parse_key("Bb minor"), 91.5, draw, bars=4) for draw in range(1, 9)]
+    loops = [
+        sketch(card, parse_key("Bb minor"), 91.5, variation, bars=4) for variation in range(1, 9)
+    ]
     assert {(loop.key.plain, loop.tempo, loop.bars) for loop in loops} == {("Bb minor", 91.5, 4)}
     assert len({loop.chords for loop in loops}) >= 6
     assert len({loop.layers for loop in loops}) == 8
@@ -61,7 +63,7 @@ def test_draws_differ_and_what_is_asked_for_is_kept():
 def test_the_first_chord_follows_the_grammar():
     card = find_card("Marlow Quist")
     roots = {
-        c: sketch(card, Key("C", "minor"), draw=c).chords[0].read(Key("C", "minor")).degree
+        c: sketch(card, Key("C", "minor"), variation=c).chords[0].read(Key("C", "minor")).degree
         for c in range(1, 30)
     }
     assert {degree[:2].rstrip("7") for degree in roots.values()} <= {"i", "VI"}
@@ -407,7 +409,7 @@ def test_a_missing_display_is_one_sentence(command, tmp_path):
 
 
 def test_several_files_are_rendered_in_one_go(tmp_path, capsys):
-    for draw in (1, 2, 3):
+    for variation in (1, 2, 3):
         assert (
             run(
                 "new",
@@ -416,9 +418,9 @@ def test_several_files_are_rendered_in_one_go(tmp_path, capsys):
                 "--bars",
                 1,
                 "--variation",
-                draw,
+                variation,
                 "-o",
-                tmp_path / f"n{draw}",
+                tmp_path / f"n{variation}",
             )
             == 0
         )

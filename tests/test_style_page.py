@@ -201,11 +201,13 @@ def test_leaving_the_page_leaves_what_it_prints(qtbot, window, page):
 
 @pytest.mark.parametrize("name", sorted(house_cards()))
 def test_every_move_of_every_card_can_be_made(name):
-    loop = sketch(house_cards()["Marlow Quist"], draw=3)
+    loop = sketch(house_cards()["Marlow Quist"], variation=3)
     card = house_cards()[name]
     for move in moves_of(replace(card, moves=()), 5):
         assert move.edit(loop) != loop and move.words, move.words
-    own = sketch(replace(card, layers=tuple(replace(x, chance=1) for x in card.layers)), draw=5)
+    own = sketch(
+        replace(card, layers=tuple(replace(x, chance=1) for x in card.layers)), variation=5
+    )
     for move in moves_of(card, 5):
         assert move.lay or move.edit(own).layers, move.words  # none of a card's own is refused
     row = next(m for m in moves_of(house_cards()[name], 5) if m.group == "Chords").edit(loop)
@@ -219,21 +221,22 @@ def test_every_move_of_every_card_can_be_made(name):
 def folder(tmp_path_factory):
     """Eight loops of one card."""
     where = tmp_path_factory.mktemp("loops")
-    for draw in range(1, 9):
-        save(sketch(house_cards()["Piet Harrow"], draw=draw, bars=4, title=f"Knock {draw}"),
-             where / f"{draw}.cloudrift")  # fmt: skip
+    for variation in range(1, 9):
+        save(sketch(house_cards()["Piet Harrow"], variation=variation, bars=4, title="Knock "
+                                                                                     f"{variation}"),
+             where / f"{variation}.cloudrift")  # fmt: skip
     return where
 
 
 @pytest.mark.parametrize("name", sorted(house_cards()))
 def test_a_card_that_was_learnt_is_nearest_to_its_own(name):
-    loops = [sketch(house_cards()[name], draw=draw) for draw in range(1, 21)]
+    loops = [sketch(house_cards()[name], variation=variation) for variation in range(1, 21)]
     learnt = learn("Learnt", [example_of(loop) for loop in loops]).card
     asks = checked(learnt.marks, "x")[0]
     assert checked(learnt.marks, "x")[1] == ()
     met = {}
     for other, card in house_cards().items():
-        shares = [met_of(look(asks, sketch(card, draw=d))) for d in range(31, 36)]
+        shares = [met_of(look(asks, sketch(card, variation=d))) for d in range(31, 36)]
         met[other] = sum(one / of for one, of in shares)
     assert max(met, key=met.get) == name
     own = house_cards()[name]
@@ -242,7 +245,7 @@ def test_a_card_that_was_learnt_is_nearest_to_its_own(name):
     assert set(learnt.key.modes) <= set(own.key.modes)
     assert {x.sound for x in own.layers if x.chance == 1} <= {x.sound for x in learnt.layers}
     back = read_card(write_card(learnt), "x")
-    assert back.marks == learnt.marks and len(sketch(back, draw=2).chords) > 0
+    assert back.marks == learnt.marks and len(sketch(back, variation=2).chords) > 0
 
 
 def test_ranges_leave_out_the_few_that_stand_apart_only_among_many():
@@ -253,7 +256,7 @@ def test_ranges_leave_out_the_few_that_stand_apart_only_among_many():
     with pytest.raises(
         CloudriftError, match="4 loops are not enough to learn a style; use 5 to 50"
     ):
-        learn("x", [example_of(sketch(house_cards()["Edda Fenn"], draw=d)) for d in range(4)])
+        learn("x", [example_of(sketch(house_cards()["Edda Fenn"], variation=d)) for d in range(4)])
     silent = [Example(name="x", values={"tempo": 90.0}) for _ in range(6)]
     with pytest.raises(CloudriftError, match="no chords found"):
         learn("x", silent)
@@ -269,11 +272,11 @@ def test_rare_words_and_rare_kinds_are_no_habit():
 
 
 def test_loops_of_one_chord_make_a_card_that_can_be_sketched_from():
-    examples = [example_of(sketch(house_cards()["Edda Fenn"], draw=d)) for d in range(1, 7)]
+    examples = [example_of(sketch(house_cards()["Edda Fenn"], variation=d)) for d in range(1, 7)]
     one = [dataclasses.replace(x, degrees=("i7",), lengths_bars=(4.0,)) for x in examples]
     card = learn("Drone", one).card
     assert card.chords.next["i7"] == ("iv",) and card.chords.next["iv"] == ("i7",)
-    assert read_card(write_card(card), "x") == card and sketch(card, draw=2).chords
+    assert read_card(write_card(card), "x") == card and sketch(card, variation=2).chords
 
 
 def test_files_are_measured_each_and_what_can_not_be_read_is_said(folder, tmp_path):
@@ -329,7 +332,8 @@ def test_a_card_is_written_and_read_again_as_it_is(name, tmp_path):
 
 
 def test_a_sound_of_few_examples_is_none_of_the_style():
-    loops = [layer_edits.add_layer(sketch(house_cards()["Edda Fenn"], draw=d, bars=2), "kalimba")
+    loops = [layer_edits.add_layer(sketch(house_cards()["Edda "
+                                                        "Fenn"], variation=d, bars=2), "kalimba")
              for d in range(1, 6)]  # fmt: skip
     loops[0] = layer_edits.add_layer(loops[0], "glass pad")
     learnt = learn("Tern & Tide", [example_of(loop) for loop in loops]).card
@@ -390,7 +394,7 @@ def test_several_draws_are_written_into_a_folder(tmp_path):
     names = sorted(path.name for path in (tmp_path / "some").iterdir())
     assert names == [f"Bram Okada {n}.cloudrift" for n in (5, 6, 7)]
     assert load(tmp_path / "some" / names[1], None) == sketch(
-        house_cards()["Bram Okada"], draw=6, title="Bram Okada 6")  # fmt: skip
+        house_cards()["Bram Okada"], variation=6, title="Bram Okada 6")  # fmt: skip
 
 
 def test_every_kind_of_mark_is_documented_with_its_unit_and_how_it_is_measured():
@@ -405,10 +409,12 @@ def test_every_kind_of_mark_is_documented_with_its_unit_and_how_it_is_measured()
 
 def test_sketches_are_drawn_in_processes_of_their_own_and_measured():
     card = house_cards()["Edda Fenn"]
-    found = sorted(many(card, range(1, 4), 2), key=lambda one: one.draw)
-    assert [one.draw for one in found] == [1, 2, 3]
+    found = sorted(many(card, range(1, 4), 2), key=lambda one: one.variation)
+    assert [one.variation for one in found] == [1, 2, 3]
     for one in found:
-        assert one.loop == sketch(card, draw=one.draw, bars=2, title=f"Edda Fenn {one.draw}")
+        assert one.loop == sketch(
+            card, variation=one.variation, bars=2, title=f"Edda Fenn {one.variation}"
+        )
         of_form = sum(KINDS[name].needs_form for name in card.marks)
         assert one.asked == len(card.marks) - of_form and one.met > 0.6 * one.asked
         assert [role for role, _ in one.strata] == [x.role for x in one.loop.heard()]
@@ -416,9 +422,14 @@ def test_sketches_are_drawn_in_processes_of_their_own_and_measured():
     assert list(many(card, range(1, 4), 2, lambda: True)) == []
 
 
-def sketched_of(draw, name="Edda Fenn", met=30):
-    return Sketched(draw=draw, loop=sketch(house_cards()[name], draw=draw, bars=2), met=met,
-                    asked=32, strata=())  # fmt: skip
+def sketched_of(variation, name="Edda Fenn", met=30):
+    return Sketched(
+        variation=variation,
+        loop=sketch(house_cards()[name], variation=variation, bars=2),
+        met=met,
+        asked=32,
+        strata=(),
+    )
 
 
 def test_unlikeness_is_nothing_for_the_same_and_grows_with_what_differs():
@@ -427,8 +438,8 @@ def test_unlikeness_is_nothing_for_the_same_and_grows_with_what_differs():
     assert unlike(one.loop, one.loop) == 0
     assert 0 < unlike(one.loop, other.loop) < unlike(one.loop, far.loop) <= 1
     again = replace(one.loop, title="x")
-    table = [one, Sketched(draw=9, loop=again, met=1, asked=2, strata=()), far]
-    assert [x.draw for x in by_unlikeness(table)] == [1, 1, 9]  # what is the same comes last
+    table = [one, Sketched(variation=9, loop=again, met=1, asked=2, strata=()), far]
+    assert [x.variation for x in by_unlikeness(table)] == [1, 1, 9]  # what is the same comes last
     assert by_unlikeness([]) == []
 
 
@@ -444,13 +455,13 @@ def test_sketches_are_heard_ordered_chosen_and_kept(qtbot, window, page, monkeyp
     monkeypatch.setattr(room, "many", some)
     page.tabs.button("sketches").click()
     table, session = page.sketches, window.session
-    table.draw.click()
+    table.variation.click()
     qtbot.waitUntil(lambda: table._wanted == 0, timeout=20_000)
     assert asked == [("Marlow Quist", list(range(1, 13)), session.loop.bars)]
     assert len(table.tiles) == 12 and not table.keep.isEnabled()
 
     def order():
-        return [table._grid.itemAtPosition(i // 4, i % 4).widget().of.draw for i in range(12)]
+        return [table._grid.itemAtPosition(i // 4, i % 4).widget().of.variation for i in range(12)]
 
     assert order() == list(range(1, 13))
     table.order.button("marks").click()
@@ -477,7 +488,7 @@ def test_sketches_are_heard_ordered_chosen_and_kept(qtbot, window, page, monkeyp
         load(tmp_path / "Untitled loop 2.cloudrift", None).chords == table.tiles[0].of.loop.chords
     )
     assert not any(one.isChecked() for one in table.tiles)
-    table.draw.click()
+    table.variation.click()
     qtbot.waitUntil(lambda: table._wanted == 0, timeout=20_000)
     assert asked[-1][1] == list(range(13, 25))  # others
 
@@ -578,7 +589,7 @@ def test_every_number_of_a_card_is_a_range_of_two_fields(fields):
     assert fields.typed == house_cards()["Marlow Quist"]
     fields.blank.click()
     assert fields.typed == blank_card() and fields.keep.isEnabled()
-    assert sketch(blank_card(), draw=3).chords and not blank_card().marks
+    assert sketch(blank_card(), variation=3).chords and not blank_card().marks
     fields.again.click()
     ranges = fields.fields.ranges
     assert ranges["tempo"].low.value == 132

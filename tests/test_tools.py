@@ -62,7 +62,7 @@ def test_every_tool_leaves_whole_notes_inside_the_loop(name, data, notes, key):
     picked = frozenset(n.id for n in notes if data.draw(st.booleans()))
     settings = data.draw(settings_of(tool))
     made, left = use(tool, notes, picked, around(key), settings)
-    assert (made, left) == use(tool, notes, picked, around(key), settings)  # the same draw
+    assert (made, left) == use(tool, notes, picked, around(key), settings)  # the same variation
     ids = [n.id for n in made]
     assert len(set(ids)) == len(ids)
     assert min(ids, default=1) >= 1
@@ -213,7 +213,7 @@ def test_a_setting_out_of_range_is_refused_by_name():
 
 def test_letting_go_changes_nothing_that_is_heard(small_loop):
     for layer in small_loop.layers:
-        gone = own_notes.let_go(small_loop, layer.id)
+        gone = own_notes.detach(small_loop, layer.id)
         before, after = small_loop.notes_of(layer), gone.notes_of(gone.layer(layer.id))
         heard = [(n.start_tick, n.pitch, n.velocity, n.offset_ms) for n in before]
         assert [(n.start_tick, n.pitch, n.velocity, n.offset_ms) for n in after] == heard
@@ -225,7 +225,7 @@ def test_letting_go_changes_nothing_that_is_heard(small_loop):
 @pytest.mark.parametrize("name", TOOLS)
 def test_a_tool_is_one_step_and_undo_is_exact(name, small_loop):
     layer = small_loop.layers[0].id
-    gone = own_notes.let_go(small_loop, layer)
+    gone = own_notes.detach(small_loop, layer)
     history = History.of(gone)
     after, left = own_notes.use_tool(gone, layer, TOOLS[name], (), (), 240)
     assert left <= {n.id for n in after.layer(layer).own}

@@ -24,8 +24,8 @@ def context(n, passes=1, **more):
     return Context(rate=RATE, exact_frames=float(n), tempo=120.0, cuts=cuts, passes=passes, **more)
 
 
-def treatment(kind, blend=1.0, on=True, draw=1, **settings):
-    made = Treatment(id="t1", kind=kind, blend=blend, on=on, draw=draw)
+def treatment(kind, blend=1.0, on=True, variation=1, **settings):
+    made = Treatment(id="t1", kind=kind, blend=blend, on=on, variation=variation)
     for name, value in settings.items():
         made = made.set(name, value)
     return made
@@ -136,7 +136,8 @@ DRAWN = {"weathering": {"wear": 100}, "sweep": {"shape": "random"}, "phaser": {"
 def test_draws_are_kept_apart_and_come_back(kind, rng):
     audio, where = (rng.standard_normal((2, SMOOTH)) * 0.1).astype(np.float32), context(SMOOTH)
     first, again, other = (
-        treat(audio, (treatment(kind, draw=d, **DRAWN.get(kind, {})),), where) for d in (1, 1, 2)
+        treat(audio, (treatment(kind, variation=d, **DRAWN.get(kind, {})),), where)
+        for d in (1, 1, 2)
     )
     assert np.array_equal(first, again)
     assert db(rms(first - other) / rms(first)) > -40

@@ -141,8 +141,8 @@ def _card(path: Path) -> Use:
     card = find_card(str(path))
 
     def use(bench: Bench) -> None:
-        for draw in (1, 2, 3):
-            sketch(card, draw=draw, bars=4)
+        for variation in (1, 2, 3):
+            sketch(card, variation=variation, bars=4)
         for row in card.chords.shelf.values():
             put_row(bench.loop, parse_progression(row, Key("C", "minor")))
 

@@ -27,7 +27,7 @@ from cloudrift.loop.edits.flip.prints import with_print
 from cloudrift.loop.edits.layers import line_edits, recordings
 from cloudrift.loop.files.storage import SCHEMA
 from cloudrift.loop.model.credits import Credits, Person
-from cloudrift.loop.model.demo_file import draw_demo
+from cloudrift.loop.model.demo_file import suggest_demo
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.flip import Flipped
 from cloudrift.loop.model.loop import Loop
@@ -103,7 +103,9 @@ def spoilt_document(rng: random.Random, document: Any) -> Any:
         if way == 0:
             del holder[name]
         elif way == 1 and isinstance(holder, dict):
-            holder[rng.choice(("x", "id", "draw", *WORDS[:6]))] = rng.choice((1, "x", None, []))
+            holder[rng.choice(("x", "id", "variation", *WORDS[:6]))] = rng.choice(
+                (1, "x", None, [])
+            )
         elif way == 2 and isinstance(holder, list):
             holder.insert(name, copy.deepcopy(rng.choice(holder)))
         elif way == 3:
@@ -205,7 +207,7 @@ def loops() -> tuple[dict[str, Any], ...]:
     """Short loops as documents: each card, each treatment, own notes, groups, an own sound."""
     found = []
     for number, card in enumerate(house_cards().values()):
-        loop = sketch(card, tempo=160.0, draw=number + 1, bars=2)
+        loop = sketch(card, tempo=160.0, variation=number + 1, bars=2)
         found.append(msgspec.structs.replace(loop, layers=loop.layers[:2], line=loop.line[:1]))
     base = msgspec.structs.replace(found[0], layers=found[0].layers[:1], line=(), bars=1, chords=())
     kinds = list(KINDS)
@@ -265,7 +267,7 @@ def flipped() -> dict[str, Any]:
     document = add_section(add_section(document.with_loop(loop), bars=4), bars=2)
     people = (Person(name="Ada Wren", share=60.0), Person(name="Tern", did=("mixed",), share=40.0))
     document = msgspec.structs.replace(
-        document, credits=Credits(people=people), demo=draw_demo(document.loop, 1)
+        document, credits=Credits(people=people), demo=suggest_demo(document.loop, 1)
     )
     return dict(json.loads(msgspec.json.encode(document)))
 
@@ -613,7 +615,7 @@ MAKERS: dict[str, tuple[str, Callable[[random.Random], bytes]]] = {
 def hostile(reader: str, number: int, seed: int = 1) -> bytes:
     """Return the file with a number for a reader; the same numbers give the same file."""
     rng = random.Random(f"{seed}/{reader}/{number}")
-    # Asked of another draw, so that the others stay what they were.
+    # Asked of another variation, so that the others stay what they were.
     large = random.Random(f"{seed}/{reader}/{number}/large").random() < LARGE_SHARE
     make = LARGE.get(reader, MAKERS[reader][1]) if large else MAKERS[reader][1]
     return make(rng)

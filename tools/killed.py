@@ -32,7 +32,7 @@ LONGEST_S = 0.05  # until it is killed, from its first step on
 
 def written(number: int) -> Loop:
     """The loop of a step."""
-    base = sketch(find_card("Marlow Quist"), draw=1, bars=8, title="Ice Road")
+    base = sketch(find_card("Marlow Quist"), variation=1, bars=8, title="Ice Road")
     return set_title(base, f"Ice Road {number}")
 
 

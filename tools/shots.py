@@ -146,7 +146,7 @@ class Walk:
         """A bed drawn, its second lane's first hit chosen."""
         self.stage("Groove")
         self.window.groove.manner.setCurrentText("half-time")
-        self.window.groove.draw.click()
+        self.window.groove.variation.click()
         self.wait(2)
         self.window.groove.lanes.choose(1, frozenset({1}))
         self.shot("groove-bed")

@@ -164,7 +164,7 @@ class Deeds:
         """Let a layer go of the chords, or take them again."""
         one = self._layer()
         if one:
-            edit = own_notes.let_go if self.loop.layer(one).follows else own_notes.take_again
+            edit = own_notes.detach if self.loop.layer(one).follows else own_notes.take_again
             self.session.apply("notes", lambda x: edit(x, one))
 
     def undo(self) -> None:
@@ -186,7 +186,7 @@ class Deeds:
         if not found or self.rng.random() < 0.15:
             self.window.flip.printing.print_what((one,) if one and self.rng.random() < 0.5 else ())
             return
-        rules = Rules(amount=60, octave=10, silence=5, draw=self.rng.randrange(99))
+        rules = Rules(amount=60, octave=10, silence=5, variation=self.rng.randrange(99))
         edit = self.rng.choice((ordering.backward, ordering.backward_in_order, cutting.reset,
                                 lambda flip: scattered(flip, rules, 3840)))  # fmt: skip
         self.session.apply("flip", lambda x: flips.with_flip(x, found[-1].id, edit))
@@ -230,7 +230,7 @@ class Deeds:
     def alone(self) -> None:
         """Hear a layer alone, or all again."""
         one = self._layer()
-        self.session.hearing.hear_alone([] if self.session.hearing.alone or one is None else [one])
+        self.session.hearing.solo([] if self.session.hearing.alone or one is None else [one])
 
     def bare(self) -> None:
         """Hear it bare, or treated."""
@@ -253,7 +253,7 @@ class Deeds:
 
     def _sketch(self) -> Loop:
         card = self.rng.choice(list(house_cards().values()))
-        return sketch(card, draw=self.rng.randrange(1000), bars=8)
+        return sketch(card, variation=self.rng.randrange(1000), bars=8)
 
 
 # --- watching -------------------------------------------------------------------------------------

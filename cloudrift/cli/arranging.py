@@ -17,7 +17,7 @@ from cloudrift.ground.words import plural
 @click.option("--form", "name", default="", help="The form to use; --list names them.")
 @click.option(
     "--variation",
-    "draw",
+    "variation",
     type=int,
     default=1,
     show_default=True,
@@ -27,12 +27,17 @@ from cloudrift.ground.words import plural
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 @output_option(LOOP, what="Where to write the arranged loop.", required=False)
 def arrange(
-    loop_file: Path | None, name: str, draw: int, list_: bool, as_json: bool, output: Path | None
+    loop_file: Path | None,
+    name: str,
+    variation: int,
+    list_: bool,
+    as_json: bool,
+    output: Path | None,
 ) -> None:
     """Arrange a loop in sections; render it with ``cloudrift render --all``."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.loop.files.storage import load_document, save  # noqa: PLC0415
-    from cloudrift.style.form import draw_form, find_form, forms  # noqa: PLC0415
+    from cloudrift.style.form import find_form, forms, suggest_form  # noqa: PLC0415
 
     if list_:
         found = [
@@ -51,7 +56,7 @@ def arrange(
     clips = ClipStore()
     document = load_document(loop_file, clips)
     form = find_form(name or next(iter(forms())))
-    document = draw_form(document, form, draw)
+    document = suggest_form(document, form, variation)
     save(document, output, clips)
     facts = arrangement_facts(document)
     if as_json:
@@ -70,7 +75,7 @@ def arrangement_facts(document: Any) -> dict[str, Any]:
     if not arrangement.sections:
         return {}
     return {
-        "form": arrangement.form, "draw": arrangement.draw, "bars": arrangement.bars,
+        "form": arrangement.form, "variation": arrangement.variation, "bars": arrangement.bars,
         "seconds": round(seconds_of(document), 3),
         "sections": [
             {"name": one.name, "bars": one.bars, "level_db": one.level_db, "bed": one.bed,
@@ -89,7 +94,7 @@ def arrangement_words(facts: dict[str, Any]) -> list[str]:
     if not facts:
         return []
     minutes, seconds = divmod(facts["seconds"], 60)
-    form = f", {facts['form']}, variation {facts['draw']}" if facts["form"] else ""
+    form = f", {facts['form']}, variation {facts['variation']}" if facts["form"] else ""
     lines = [
         f"arranged  {plural(len(facts['sections']), 'section')}, {facts['bars']} bars, "
         f"{minutes:.0f}:{seconds:04.1f}{form}"

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 @click.option("--manner", default="", help="The manner to use; --list names them.")
 @click.option(
     "--variation",
-    "draw",
+    "variation",
     type=int,
     default=1,
     show_default=True,
@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 def bed(
     loop_file: Path | None,
     manner: str,
-    draw: int,
+    variation: int,
     busy: float,
     midi: Path | None,
     list_: bool,
@@ -74,7 +74,7 @@ def bed(
         song = read_drums(midi)
         loop = lanes_of_midi(loop, song.drums, song.parts)
     else:
-        loop = _drawn(loop, manner, draw, busy / 100, clips)
+        loop = _drawn(loop, manner, variation, busy / 100, clips)
     save(document.with_loop(loop), output, clips)
     facts = bed_facts(loop)
     if as_json:
@@ -84,11 +84,11 @@ def bed(
             say(line)
 
 
-def _drawn(loop: "Loop", name: str, draw: int, busy: float, clips: "ClipStore") -> "Loop":
+def _drawn(loop: "Loop", name: str, variation: int, busy: float, clips: "ClipStore") -> "Loop":
     from cloudrift.loop.edits.bed.beds import set_heard  # noqa: PLC0415
     from cloudrift.render.engine.engine import Engine  # noqa: PLC0415
     from cloudrift.render.measure.strokes import onset_strengths  # noqa: PLC0415
-    from cloudrift.style.groove import draw_bed, usual_manner  # noqa: PLC0415
+    from cloudrift.style.groove import suggest_bed, usual_manner  # noqa: PLC0415
     from cloudrift.style.manner import find_manner  # noqa: PLC0415
 
     engine = Engine(clips=clips)
@@ -97,7 +97,7 @@ def _drawn(loop: "Loop", name: str, draw: int, busy: float, clips: "ClipStore") 
     finally:
         engine.close()
     manner = find_manner(name or usual_manner(loop))
-    return set_heard(draw_bed(loop, manner, strengths, draw=draw, busy=busy), on=True)
+    return set_heard(suggest_bed(loop, manner, strengths, variation=variation, busy=busy), on=True)
 
 
 def bed_facts(loop: Any) -> dict[str, Any]:
@@ -108,7 +108,7 @@ def bed_facts(loop: Any) -> dict[str, Any]:
     if one is None:
         return {}
     return {
-        "heard": not one.group.mute, "manner": one.manner, "draw": one.draw,
+        "heard": not one.group.mute, "manner": one.manner, "variation": one.variation,
         "swing": one.swing, "late_ms": one.late_ms, "level_db": one.group.level_db,
         "ducks_db": one.duck.depth_db if one.duck else 0.0,
         "lanes": [
@@ -128,7 +128,7 @@ def bed_words(facts: dict[str, Any]) -> list[str]:
     """Return the same in lines."""
     if not facts:
         return []
-    drawn = f"{facts['manner']}, variation {facts['draw']}, " if facts["manner"] else ""
+    drawn = f"{facts['manner']}, variation {facts['variation']}, " if facts["manner"] else ""
     heard = "heard" if facts["heard"] else "off"
     lines = [
         f"bed       {heard}, {drawn}swing {facts['swing']:g} %, feel {facts['late_ms']:+g} "

@@ -39,7 +39,7 @@ def loop_facts(loop: Any) -> dict[str, Any]:
         "title": loop.title,
         "kit": loop.kit,
         "style": loop.style,
-        "draw": loop.draw,
+        "variation": loop.variation,
         "key": loop.key.plain,
         "tempo": loop.tempo,
         "sounding_key": loop.sounding_key.plain,
@@ -104,7 +104,7 @@ def _treatment_facts(treatment: Any) -> dict[str, Any]:
         "kind": treatment.kind,
         "on": treatment.on,
         "blend": treatment.blend,
-        "draw": treatment.draw,
+        "variation": treatment.variation,
         "settings": dict(treatment.full),
     }
 

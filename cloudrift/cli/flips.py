@@ -104,7 +104,7 @@ def _named(name: str, among: Any, what: str) -> str:
 )
 @click.option(
     "--variation",
-    "draw",
+    "variation",
     type=int,
     default=1,
     show_default=True,
@@ -136,7 +136,7 @@ def flip(
     order: str,
     turn: str | None,
     amount: float | None,
-    draw: int,
+    variation: int,
     chance_backward: float,
     keep_downbeats: bool,
     shift: float,
@@ -173,7 +173,9 @@ def flip(
     if turn:
         made = ordering.backward(made) if turn == "all" else ordering.backward_in_order(made)
     if amount is not None:
-        rules = Rules(amount=amount, draw=draw, backward=chance_backward, downbeats=keep_downbeats)
+        rules = Rules(
+            amount=amount, variation=variation, backward=chance_backward, downbeats=keep_downbeats
+        )
         made = scattered(made, rules, bar_ticks(loop.metre))
     own = made.of.facts.tempo or loop.tempo
     if way == "like-tape" and shift:

@@ -130,12 +130,15 @@ def rights(file: Path, as_json: bool, as_csv: bool, as_html: bool, output: Path 
 @click.command("demo-file")
 @click.argument("file", metavar="LOOP", type=click.Path(path_type=Path))
 @click.option(
-    "--variation", "draw", type=int, help="Another order; otherwise the loop's own, or variation 1."
+    "--variation",
+    "variation",
+    type=int,
+    help="Another order; otherwise the loop's own, or variation 1.",
 )
 @click.option("--tag", help="A house sound, or a recording's layer, played every four parts.")
 @click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
 @output_option(*SOUND, what="A .wav, .flac, .ogg or .mp3 file.")
-def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits: str) -> None:
+def demo_file(file: Path, output: Path, variation: int | None, tag: str | None, bits: str) -> None:
     """Write a demo file: everything first, then broken down, then each layer; and a sheet of it."""
     from msgspec.structs import replace  # noqa: PLC0415
     from rich.console import Console  # noqa: PLC0415
@@ -145,15 +148,17 @@ def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits:
     from cloudrift.audio.sound_file import find_format  # noqa: PLC0415
     from cloudrift.deliver.demo_sound import write_demo  # noqa: PLC0415
     from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
-    from cloudrift.loop.model.demo_file import draw_demo  # noqa: PLC0415
+    from cloudrift.loop.model.demo_file import suggest_demo  # noqa: PLC0415
     from cloudrift.render import Engine  # noqa: PLC0415
 
     of = find_format(output.suffix.removeprefix(".").lower())
     clips = ClipStore()
     document = load_document(file, clips)
-    if draw is not None or not document.demo.parts:
-        made = draw_demo(document.loop, 1 if draw is None else draw)
-        document = replace(document, demo=replace(document.demo, parts=made.parts, draw=made.draw))
+    if variation is not None or not document.demo.parts:
+        made = suggest_demo(document.loop, 1 if variation is None else variation)
+        document = replace(
+            document, demo=replace(document.demo, parts=made.parts, variation=made.variation)
+        )
     if tag is not None:
         document = replace(document, demo=replace(document.demo, tag=tag))
     engine = Engine(clips=clips)

@@ -84,7 +84,7 @@ def _window(file: Path | None, *, play: bool = False) -> None:
 @click.option("--bars", type=int, default=8, show_default=True)
 @click.option(
     "--variation",
-    "draw",
+    "variation",
     type=int,
     default=1,
     show_default=True,
@@ -101,7 +101,7 @@ def new(
     key_text: str | None,
     tempo: float | None,
     bars: int,
-    draw: int,
+    variation: int,
     title: str | None,
     draws: int | None,
     replace: bool,
@@ -120,7 +120,7 @@ def new(
         from cloudrift.audio.files import make_folder  # noqa: PLC0415
 
         make_folder(output)
-        for number in range(draw, draw + draws):
+        for number in range(variation, variation + draws):
             name = f"{title or card.name} {number}"
             path = checked_output(output / f"{name}{LOOP}", (LOOP,), replace=replace)
             loop = sketch(card, key, tempo, number, bars=bars, title=name)
@@ -130,11 +130,11 @@ def new(
         return
     path = checked_output(output, (LOOP,), replace=replace)
     name = title or path.stem.replace("-", " ").replace("_", " ")
-    loop = sketch(card, key, tempo, draw, bars=bars, title=name)
-    save(arranged_in_style(Document.of(loop), card, draw), path)
+    loop = sketch(card, key, tempo, variation, bars=bars, title=name)
+    save(arranged_in_style(Document.of(loop), card, variation), path)
     say(
         f"{path}: {loop.key.text}, {loop.tempo:g} BPM, {loop.bars} bars, "
-        f"{len(loop.layers)} layers, variation {draw}"
+        f"{len(loop.layers)} layers, variation {variation}"
     )
 
 

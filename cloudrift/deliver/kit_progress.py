@@ -17,7 +17,7 @@ from cloudrift.deliver.order import Order
 from cloudrift.deliver.parcels import parcels
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.files.storage import load_document
-from cloudrift.loop.model.demo_file import draw_demo
+from cloudrift.loop.model.demo_file import suggest_demo
 from cloudrift.loop.model.document import Document
 
 DONE = "kit.json"  # what is there already, to go on with
@@ -133,7 +133,7 @@ def with_demo(document: Document, how: KitOrder) -> Document:
     """Return a document with an order for its demo file, where one is wanted and none is there."""
     if not how.demo or document.demo.parts or not document.loop.heard():
         return document
-    return msgspec.structs.replace(document, demo=draw_demo(document.loop, 1))
+    return msgspec.structs.replace(document, demo=suggest_demo(document.loop, 1))
 
 
 def orders_of(how: KitOrder) -> list[Order]:

@@ -136,7 +136,11 @@ def _stems(shelf: Parcels) -> None:
     groups = [group for group in loop.groups if any(x.group == group.id for x in heard)]
     alone = [layer for layer in heard if not layer.group]
     count = len(alone) + len(groups)
-    _add_bare(shelf, "stems", f"the sum of the {plural(count, 'stem')}, before the whole loop's treatments")
+    _add_bare(
+        shelf,
+        "stems",
+        f"the sum of the {plural(count, 'stem')}, before the whole loop's treatments",
+    )
     stems: tuple[Layer | Group, ...] = (*alone, *groups)
     for number, owner in enumerate(stems, 1):
         what = (

@@ -38,7 +38,7 @@ class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
     tempo: float
     bars: int
     row: str
-    draw: int
+    variation: int
     play: tuple[tuple[str, str, int], ...]
     finish: str = ""
     says: dict[str, Any] = {}
@@ -94,7 +94,7 @@ def loop_of(recipe: Recipe, over: Loop | None = None) -> Loop:
         key = recipe.true_key
         loop = empty_loop(key, recipe.tempo, bars=recipe.bars)
         loop = put_row(loop, parse_progression(recipe.row, key))
-    rng = rng_for(recipe.draw, "recipe")
+    rng = rng_for(recipe.variation, "recipe")
     for sound, lens, octave in recipe.play:
         loop = layer_edits.add_layer(loop, sound)
         layer = loop.layers[-1]
@@ -106,11 +106,11 @@ def loop_of(recipe: Recipe, over: Loop | None = None) -> Loop:
                 kind=lens,
                 octave=octave,
                 step_ticks=steps,
-                draw=int(rng.integers(1, 99)),
+                variation=int(rng.integers(1, 99)),
                 skip_bass=lens != "roots",
             )
             loop = layer_edits.set_touch(
-                loop, layer.id, draw=recipe.draw, spread=10.0, drift_ms=6.0
+                loop, layer.id, variation=recipe.variation, spread=10.0, drift_ms=6.0
             )
     if recipe.finish:
         finish = next(one for one in house_finishes() if _file_name(one.name) == recipe.finish)

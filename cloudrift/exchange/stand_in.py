@@ -31,7 +31,7 @@ MADE_WITH = 2  # of what is kept from before: made again where this has changed
 
 
 class StandIn:
-    """A library of recipes. ``moods`` is the draw of its bad moments; None: it has none."""
+    """A library of recipes. ``moods`` is the variation of its bad moments; None: it has none."""
 
     def __init__(self, folder: Path | None = None, moods: int | None = 1) -> None:
         self._folder = folder or user_cache_path("cloudrift") / "exchange"

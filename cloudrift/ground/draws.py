@@ -6,22 +6,24 @@ import numpy as np
 
 from cloudrift.ground.errors import CloudriftError
 
-MAX_DRAW = 9999
+MAX_VARIATION = 9999
 
 
-def rng_for(draw: int, *labels: str | int) -> np.random.Generator:
-    """Return a random stream that depends on the draw number and the labels alone.
+def rng_for(variation: int, *labels: str | int) -> np.random.Generator:
+    """Return a random stream that depends on the variation number and the labels alone.
 
-    Labels keep streams apart: the touch of one layer never changes with the draw of another.
+    Labels keep streams apart: the touch of one layer never changes with the variation of another.
     """
-    if not 0 <= draw <= MAX_DRAW:
-        raise CloudriftError(f"variation is {draw}, but must lie between 0 and {MAX_DRAW}")
-    return np.random.Generator(np.random.PCG64([draw, _salt(labels)]))
+    if not 0 <= variation <= MAX_VARIATION:
+        raise CloudriftError(
+            f"variation is {variation}, but must lie between 0 and {MAX_VARIATION}"
+        )
+    return np.random.Generator(np.random.PCG64([variation, _salt(labels)]))
 
 
-def number(below: int, draw: int, *labels: str | int) -> int:
+def number(below: int, variation: int, *labels: str | int) -> int:
     """Return a whole number from 0 to ``below`` - 1: as ``rng_for`` would, at a tenth the cost."""
-    return _salt((draw, *labels)) % below
+    return _salt((variation, *labels)) % below
 
 
 def _salt(labels: tuple[str | int, ...]) -> int:

@@ -41,6 +41,8 @@ def todays_names(raw: Any) -> Any:
         for key, names in (("kind", KINDS), ("does", HABITS)):
             if isinstance(raw.get(key), str):
                 raw[key] = names.get(raw[key], raw[key])
+        if "draw" in raw:
+            raw["variation"] = raw.pop("draw")
         if raw.get("kind") == "shift":
             _rename_way(raw.get("settings"))
         for item in raw.values():

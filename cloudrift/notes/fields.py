@@ -170,7 +170,7 @@ LENS: dict[str, tuple[Described, ...]] = {
         _choice("answers", "Plays",
                 {False: "throughout", True: "after the middle of a chord"}, False),
         GATE,
-        Described(Field(name="draw", label="Variation", default=1, unit="№", low=1, high=999),
+        Described(Field(name="variation", label="Variation", default=1, unit="№", low=1, high=999),
                   whole=True),
     ),
     "more": (

@@ -6,7 +6,7 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from cloudrift.ground.draws import MAX_DRAW, rng_for
+from cloudrift.ground.draws import MAX_VARIATION, rng_for
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import number, ordinal, plural
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, in_order
@@ -39,7 +39,7 @@ MOST_PLACES = 256  # stretches that a lens plays in, bars that start late
 LIMITS: dict[str, tuple[float, float]] = {
     "octave": (-3, 3), "voices": (0, MAX_VOICES), "step_ticks": (60, 3840), "octaves": (1, 3),
     "gate": (0.05, 1.0), "leaps": (0.0, 1.0), "scale_steps": (-7, 7), "drop_every": (0, 16),
-    "late_ticks": (60, 3840), "draw": (0, MAX_DRAW),
+    "late_ticks": (60, 3840), "variation": (0, MAX_VARIATION),
 }  # fmt: skip
 
 
@@ -69,7 +69,7 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     step_ticks: int = 480
     octaves: int = 1
     gate: float = 0.8
-    draw: int = 1
+    variation: int = 1
     leaps: float = 0.15
     answers: bool = False
     scale_steps: int = 0
@@ -338,17 +338,17 @@ def _broken(lens: Lens, span: Span, chord: int) -> list[Note]:
     steps = -(-(span.length_ticks - late) // lens.step_ticks)
     length = max(1, round(lens.step_ticks * lens.gate))
     out = []
-    for i, pitch in enumerate(run_of(pitches, lens.order, steps, lens.draw, chord)):
+    for i, pitch in enumerate(run_of(pitches, lens.order, steps, lens.variation, chord)):
         start = span.start_tick + late + i * lens.step_ticks
         out.append(_note(span, start, length, pitch, chord, pitches.index(pitch)))
     return out
 
 
-def run_of(pitches: Sequence[int], order: str, steps: int, draw: int, place: int) -> list[int]:
+def run_of(pitches: Sequence[int], order: str, steps: int, variation: int, place: int) -> list[int]:
     """Return the pitches of a broken chord, one a step; ``place`` lets each chord draw its own."""
     run = list(pitches)
     if order == "random":
-        rng = rng_for(draw, "broken", place)
+        rng = rng_for(variation, "broken", place)
         return [run[int(rng.integers(len(run)))] for _ in range(steps)]
     if order == "down":
         run = run[::-1]
@@ -383,7 +383,7 @@ def line_through(lens: Lens, spans: tuple[Span, ...], key: Key) -> list[Note]:
         begin = max(late, span.length_ticks // 2) if lens.answers else late
         steps = max(1, -(-(span.length_ticks - begin) // lens.step_ticks))
         goal = next((f for f in (*firsts[c + 1 :], *firsts) if f is not None), pitch)
-        rng = rng_for(lens.draw, "line", c)
+        rng = rng_for(lens.variation, "line", c)
         length = max(1, round(lens.step_ticks * lens.gate))
         for i in range(steps):
             if i > 0:
@@ -398,7 +398,7 @@ def line_through(lens: Lens, spans: tuple[Span, ...], key: Key) -> list[Note]:
 def _first_of_line(lens: Lens, span: Span, chord: int) -> int | None:
     if not span.voices:
         return None
-    wanted = LINE_MIDDLE + int(rng_for(lens.draw, "line first", chord).integers(-5, 6))
+    wanted = LINE_MIDDLE + int(rng_for(lens.variation, "line first", chord).integers(-5, 6))
     near = [v + 12 * round((wanted - v) / 12) for v in span.voices]
     return min(near, key=lambda p: (abs(p - wanted), p))
 

@@ -8,7 +8,7 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from cloudrift.ground.draws import MAX_DRAW, rng_for
+from cloudrift.ground.draws import MAX_VARIATION, rng_for
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.notes.note import Note
 
@@ -21,7 +21,7 @@ LIMITS = {
     "spread": (0.0, 40.0),
     "length": (0.05, 1.2),
     "velocity": (1.0, 127.0),
-    "draw": (0, MAX_DRAW),
+    "variation": (0, MAX_VARIATION),
 }
 
 
@@ -41,7 +41,7 @@ class ChordTouch(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
     drift_ms: float = 0.0
     spread: float = 0.0
     length: float = 1.0
-    draw: int = 1
+    variation: int = 1
 
     def __post_init__(self) -> None:
         for name in self.__struct_fields__:
@@ -86,7 +86,7 @@ def play(
 def _play_together(notes: tuple[Note, ...], way: ChordTouch, loudness: int) -> tuple[Note, ...]:
     """Play notes that start together. Kept, because an edit leaves most of a loop as it was."""
     chord = sorted(notes, key=lambda n: n.pitch, reverse=way.direction == "down")
-    rng = rng_for(way.draw, "touch", chord[0].start_tick)
+    rng = rng_for(way.variation, "touch", chord[0].start_tick)
     delays = roll_delays(len(chord), way, rng)
     out = []
     for note, delay in zip(chord, delays, strict=True):

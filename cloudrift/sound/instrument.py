@@ -41,7 +41,7 @@ class Tone(NamedTuple):
 
 @dataclass(frozen=True, kw_only=True)
 class ToneRequest:
-    """What a tone depends on. ``variant`` is a draw: equal notes in a row take other variants.
+    """What a tone depends on. ``variant`` is a variation: equal notes in a row take other variants.
 
     ``clips`` has the recordings that an own sound names. ``velocity`` is that of the band which the
     note is in, for sounds that have bands; ``share`` is how bright a note is played, 0 to 1, for

@@ -2,16 +2,16 @@
 
 from cloudrift.style.card import Card
 from cloudrift.style.card_files import find_card, house_cards, known_cards, read_card
-from cloudrift.style.sketch import draw_chords, sketch, way_of_voicing, without_chords
+from cloudrift.style.sketch import sketch, suggest_chords, way_of_voicing, without_chords
 
 __all__ = [
     "Card",
-    "draw_chords",
     "find_card",
     "house_cards",
     "known_cards",
     "read_card",
     "sketch",
+    "suggest_chords",
     "way_of_voicing",
     "without_chords",
 ]

@@ -9,7 +9,7 @@ from cloudrift.loop.model import spec
 from cloudrift.notes.lens import Lens
 from cloudrift.sound.instrument import Role
 
-# A number, or two between which a draw falls.
+# A number, or two between which a variation falls.
 Drawn = float | tuple[float, float]
 Tempo = Annotated[float, msgspec.Meta(ge=spec.MIN_TEMPO_BPM, le=spec.MAX_TEMPO_BPM)]
 Chance = Annotated[float, msgspec.Meta(ge=0, le=1)]
@@ -113,7 +113,7 @@ class CardGroove(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
 
 
 class CardForm(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """The style's form: forms (``style.form``) of which a draw takes one."""
+    """The style's form: forms (``style.form``) of which a variation takes one."""
 
     forms: Some
 

@@ -29,7 +29,7 @@ SUFFIX = ".toml"
 def read_card(text: str, where: str) -> Card:
     """Read a card; raise CloudriftError that names the place of what is wrong.
 
-    What is read can be sketched from with any draw.
+    What is read can be sketched from with any variation.
     """
     card = read_toml(text, where, Card)
     with reading(where, "style card"):
@@ -145,7 +145,7 @@ def write_card(card: Card) -> str:
     raw: dict[str, Any] = msgspec.to_builtins(card)
     for layer in raw["layers"]:
         layer["lens"] = _unusual(layer["lens"], Lens())
-        layer["lens"].pop("draw", None)
+        layer["lens"].pop("variation", None)
     return tomlkit.dumps(_kept(raw))
 
 

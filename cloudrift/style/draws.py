@@ -26,7 +26,7 @@ PROCESSES = 2
 class Sketched:
     """A draw: its loop, how many marks of its card it meets, and how loud each layer is over it."""
 
-    draw: int
+    variation: int
     loop: Loop
     met: int
     asked: int
@@ -48,13 +48,15 @@ def _engine() -> Engine:
     return Engine()
 
 
-def sketched(card: Card, draw: int, bars: int) -> Sketched:
+def sketched(card: Card, variation: int, bars: int) -> Sketched:
     """Draw, render and measure one sketch."""
-    loop = sketch(card, draw=draw, bars=bars, title=f"{card.name} {draw}"[:60])
+    loop = sketch(card, variation=variation, bars=bars, title=f"{card.name} {variation}"[:60])
     engine = _engine()
     facts = facts_of_loop(engine, loop)
     met, asked = met_of(look(checked(card.marks, card.name)[0], loop, facts))
-    return Sketched(draw=draw, loop=loop, met=met, asked=asked, strata=tuple(strata(engine, loop)))
+    return Sketched(
+        variation=variation, loop=loop, met=met, asked=asked, strata=tuple(strata(engine, loop))
+    )
 
 
 def many(

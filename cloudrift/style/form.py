@@ -46,7 +46,7 @@ class FormSection(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     drums : which of the bed; *other* plays pattern B, *bare* the bare one.
     over : what lies on all of it.
     again : the name of an earlier section that this is a copy of.
-    change : of a copy: one more layer is in, or one is out, by the draw.
+    change : of a copy: one more layer is in, or one is out, by the variation.
     relative : in the relative key.
     slower_st : slowed by that many semitones, as tape is; the bed goes along in time, not in pitch.
     low : low drums and basses play.
@@ -103,8 +103,8 @@ def find_form(name: str) -> Form:
     return known[name]
 
 
-def draw_form(document: Document, form: Form, draw: int = 1) -> Document:
-    """Arrange a document in a form; ``draw`` decides which layers play where the form says some.
+def suggest_form(document: Document, form: Form, variation: int = 1) -> Document:
+    """Arrange a document in a form; ``variation`` decides which layers play.
 
     What was arranged before gives way; the line of all of it stays.
     """
@@ -112,7 +112,7 @@ def draw_form(document: Document, form: Form, draw: int = 1) -> Document:
     made: list[Section] = []
     by_name: dict[str, Section] = {}
     for number, of in enumerate(form.sections, 1):
-        rng = rng_for(draw, "form", form.name, number)
+        rng = rng_for(variation, "form", form.name, number)
         bars = min(max(1, round(of.turns * loop.bars)), MOST_BARS)
         first = by_name.get(of.again)
         if first is not None:
@@ -142,23 +142,23 @@ def draw_form(document: Document, form: Form, draw: int = 1) -> Document:
         made.append(section)
         by_name.setdefault(of.name, section)
     arrangement = Arrangement(
-        sections=tuple(made), line=document.arrangement.line, form=form.name, draw=draw
+        sections=tuple(made), line=document.arrangement.line, form=form.name, variation=variation
     )
     return arrange(replace(document, arrangement=arrangement))
 
 
-def form_of(card: Card, draw: int) -> Form | None:
-    """Return the form that a draw takes of a card's; None where it has none."""
+def form_of(card: Card, variation: int) -> Form | None:
+    """Return the form that a variation takes of a card's; None where it has none."""
     if card.form is None:
         return None
     forms_ = card.form.forms
-    return find_form(forms_[int(rng_for(draw, "form of", card.name).integers(len(forms_)))])
+    return find_form(forms_[int(rng_for(variation, "form of", card.name).integers(len(forms_)))])
 
 
-def arranged_in_style(document: Document, card: Card, draw: int) -> Document:
+def arranged_in_style(document: Document, card: Card, variation: int) -> Document:
     """Return a document arranged in a form of a card, where it has any."""
-    form = form_of(card, draw)
-    return document if form is None else draw_form(document, form, draw)
+    form = form_of(card, variation)
+    return document if form is None else suggest_form(document, form, variation)
 
 
 def _parts(loop: Loop, of: FormSection, rng: np.random.Generator) -> tuple[PartState, ...]:
@@ -182,7 +182,7 @@ def _who(
         return tuple(held or able[:1])
     if of.who == "all":
         return tuple(able)
-    # What can be spared goes first; among equals the draw decides.
+    # What can be spared goes first; among equals the variation decides.
     order = sorted(
         able, key=lambda x: (SPARE.index(x.role) if x.role in SPARE else 0, float(rng.random()))
     )

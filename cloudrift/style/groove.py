@@ -38,8 +38,8 @@ class _Steps:
         return self.bars * self.a_bar
 
 
-def draw_bed(
-    loop: Loop, manner: Manner, strengths: Strengths, *, draw: int, busy: float = NEUTRAL
+def suggest_bed(
+    loop: Loop, manner: Manner, strengths: Strengths, *, variation: int, busy: float = NEUTRAL
 ) -> Loop:
     """Return a loop with a groove bed drawn in a manner.
 
@@ -53,7 +53,7 @@ def draw_bed(
     is a bed already. Three patterns are drawn: A, B (which ends otherwise) and Bare.
     """
     bed = loop.bed or Bed()
-    rng = rng_for(draw, "bed", manner.name)
+    rng = rng_for(variation, "bed", manner.name)
     a_bar = bar_ticks(loop.metre) // STEP_TICKS
     bars = min(manner.bars, loop.bars)
     steps = _Steps(bars, a_bar, folded(strengths, bars, loop.metre))
@@ -61,13 +61,15 @@ def draw_bed(
     loop = set_bed(loop, lanes=kept)
     drawn: list[tuple[MannerLane, Layer]] = []
     for number, of in enumerate(manner.lanes):
-        if rng_for(draw, "lane", number).random() >= of.chance:
+        if rng_for(variation, "lane", number).random() >= of.chance:
             continue
-        patterns = tuple(_pattern(of, steps, draw, busy, name) for name in (FIRST, SECOND, BARE))
+        patterns = tuple(
+            _pattern(of, steps, variation, busy, name) for name in (FIRST, SECOND, BARE)
+        )
         lane = lane_for(loop, of.part, patterns)
         if lane.name in {x.name for x in kept}:
             continue
-        late = rng_for(draw, "late", number).uniform(*of.late_ms)
+        late = rng_for(variation, "late", number).uniform(*of.late_ms)
         lane = replace(lane, source=replace(hits_of(lane), late_ms=round(float(late), 1)))
         loop = set_bed(loop, lanes=(*loop.lanes, lane))
         drawn.append((of, lane))
@@ -82,7 +84,7 @@ def draw_bed(
         left = tuple(x for x in duck.lanes if x in there) or kicks
         duck = replace(duck, lanes=left) if left else None
     return set_bed(loop, lanes=lanes, swing=swing, swing_ticks=manner.swing_ticks, late_ms=late,
-                   manner=manner.name, draw=draw, busy=busy, duck=duck)  # fmt: skip
+                   manner=manner.name, variation=variation, busy=busy, duck=duck)  # fmt: skip
 
 
 def usual_manner(loop: Loop) -> str:
@@ -108,29 +110,31 @@ def written_strengths(loop: Loop) -> Strengths:
     return np.minimum(out / top, 1.0) if top else out
 
 
-def bed_in_style(loop: Loop, groove: CardGroove, draw: int) -> Loop:
+def bed_in_style(loop: Loop, groove: CardGroove, variation: int) -> Loop:
     """Return a loop with a groove bed as a style card asks for it, off at first."""
-    rng = rng_for(draw, "groove")
+    rng = rng_for(variation, "groove")
     manner = find_manner(groove.manners[int(rng.integers(len(groove.manners)))])
     busy = float(rng.uniform(*groove.busy)) / 100
-    loop = draw_bed(loop, manner, written_strengths(loop), draw=draw, busy=round(busy, 2))
+    loop = suggest_bed(
+        loop, manner, written_strengths(loop), variation=variation, busy=round(busy, 2)
+    )
     bed = loop.bed
     assert bed is not None
     return set_bed(loop, group=replace(bed.group, mute=True))
 
 
-def _pattern(of: MannerLane, steps: _Steps, draw: int, busy: float, name: str) -> Pattern:
+def _pattern(of: MannerLane, steps: _Steps, variation: int, busy: float, name: str) -> Pattern:
     """One pattern of a lane. B shares A's but for its last bar; Bare has the certain ones."""
     chances = _chances(of, steps, busy, bare=name == BARE)
-    falls = rng_for(draw, "strokes", of.part).random(steps.count)
+    falls = rng_for(variation, "strokes", of.part).random(steps.count)
     if name == SECOND:
-        other = rng_for(draw, "strokes of B", of.part).random(steps.count)
+        other = rng_for(variation, "strokes of B", of.part).random(steps.count)
         falls = np.where(np.arange(steps.count) >= steps.count - steps.a_bar, other, falls)
     struck = np.flatnonzero(falls < chances)
     if name == BARE and of.part in LOW:
         struck = struck[struck % steps.a_bar == 0]
     certain = _certain(of, steps)
-    rng = rng_for(draw, "touch", of.part, name)
+    rng = rng_for(variation, "touch", of.part, name)
     hits = []
     side = 1 if rng.random() < 0.5 else -1
     for turn, step in enumerate(struck):
@@ -145,9 +149,9 @@ def _pattern(of: MannerLane, steps: _Steps, draw: int, busy: float, name: str) -
             )
         )
     if of.rolls is not None and name != BARE:
-        hits = _rolled(of, hits, steps, draw, busy, name)
+        hits = _rolled(of, hits, steps, variation, busy, name)
     if of.part in LOW:
-        hits = _low(of, hits, steps, draw, name)
+        hits = _low(of, hits, steps, variation, name)
     return Pattern(name=name, bars=steps.bars, hits=tuple(hits))
 
 
@@ -184,15 +188,15 @@ def _chances(of: MannerLane, steps: _Steps, busy: float, *, bare: bool) -> Stren
 
 
 def _rolled(
-    of: MannerLane, hits: list[Hit], steps: _Steps, draw: int, busy: float, name: str
+    of: MannerLane, hits: list[Hit], steps: _Steps, variation: int, busy: float, name: str
 ) -> list[Hit]:
     """Put rolls where the manner has them: what lies in them gives way."""
     rolls = of.rolls
     assert rolls is not None
     for bar in range(steps.bars):
-        # In the last bar of B there is another draw, as of the strokes.
+        # In the last bar of B there is another variation, as of the strokes.
         which = name if bar == steps.bars - 1 else FIRST
-        rng = rng_for(draw, "rolls", of.part, which, bar)
+        rng = rng_for(variation, "rolls", of.part, which, bar)
         places = [at for at in rolls.at if at < steps.a_bar]
         if not places or rng.random() >= rolls.chance * 2 * busy:
             continue
@@ -217,9 +221,9 @@ def _rolled(
     return sorted(hits, key=lambda hit: hit.tick)
 
 
-def _low(of: MannerLane, hits: list[Hit], steps: _Steps, draw: int, name: str) -> list[Hit]:
+def _low(of: MannerLane, hits: list[Hit], steps: _Steps, variation: int, name: str) -> list[Hit]:
     """Give low notes lengths, slides and jumps; at the end, perhaps, a half step away."""
-    rng = rng_for(draw, "low", of.part)
+    rng = rng_for(variation, "low", of.part)
     end = steps.count * STEP_TICKS
     if not hits:
         return hits

@@ -30,7 +30,7 @@ class Hand(Protocol):
 
 
 class Drawing:
-    """A hand that draws."""
+    """A hand that variations."""
 
     def __init__(self, rng: np.random.Generator) -> None:
         self._rng = rng
@@ -63,18 +63,20 @@ class Edge:
         return chance > 0
 
 
-def layers_of(card: Card, draw: int, hand: Callable[..., Hand]) -> tuple[Layer, ...]:
+def layers_of(card: Card, variation: int, hand: Callable[..., Hand]) -> tuple[Layer, ...]:
     """Return a card's layers; ``hand`` gives a hand for labels, so that each has its own."""
     return tuple(
-        _layer(layer, number, draw, hand("layer", layer.name))
+        _layer(layer, number, variation, hand("layer", layer.name))
         for number, layer in enumerate(card.layers, 1)
         if hand("chance", layer.name).falls(layer.chance)
     )
 
 
-def _layer(card: CardLayer, number: int, draw: int, hand: Hand) -> Layer:
+def _layer(card: CardLayer, number: int, variation: int, hand: Hand) -> Layer:
     sound = find_sound(card.sound)
-    touch = _touch(card, draw, hand)  # drawn first, as ever: the same draw is the same loop
+    touch = _touch(
+        card, variation, hand
+    )  # drawn first, as ever: the same variation is the same loop
     return Layer(
         id=f"l{number}",
         name=card.name,
@@ -85,16 +87,16 @@ def _layer(card: CardLayer, number: int, draw: int, hand: Hand) -> Layer:
                 version=sound.version,
                 settings=_settings(card.settings, sound.spec, hand, card.sound),
             ),
-            lens=replace(card.lens, draw=draw),
+            lens=replace(card.lens, variation=variation),
             touch=touch,
         ),
         level_db=round(_number(card.level_db, hand), 1),
         pan=round(_number(card.pan, hand), 2),
-        line=line_of(card.line, hand, draw),
+        line=line_of(card.line, hand, variation),
     )
 
 
-def _touch(card: CardLayer, draw: int, hand: Hand) -> Touch:
+def _touch(card: CardLayer, variation: int, hand: Hand) -> Touch:
     drawn = {name: _drawn(value, hand) for name, value in card.touch.items()}
     for name, value in drawn.items():
         if name not in Touch.__struct_fields__:
@@ -103,13 +105,13 @@ def _touch(card: CardLayer, draw: int, hand: Hand) -> Touch:
         if name in ("velocity", "top") and not isinstance(value, str):
             drawn[name] = round(value)
     try:
-        return msgspec.convert({"draw": draw, **drawn}, Touch)
+        return msgspec.convert({"variation": variation, **drawn}, Touch)
     except msgspec.ValidationError as error:
         said = str(error).replace("`$.", "`touch.")
         raise CloudriftError(f"{card.name}: {said}") from error
 
 
-def line_of(cards: tuple[CardTreatment, ...], hand: Hand, draw: int) -> Line:
+def line_of(cards: tuple[CardTreatment, ...], hand: Hand, variation: int) -> Line:
     """Return a card's treatments as a line."""
     line: list[Treatment] = []
     for card in cards:
@@ -122,7 +124,7 @@ def line_of(cards: tuple[CardTreatment, ...], hand: Hand, draw: int) -> Line:
                     id=f"t{len(line) + 1}",
                     kind=card.kind,
                     blend=blend,
-                    draw=draw,
+                    variation=variation,
                     settings=settings,
                 )
             )

@@ -229,7 +229,7 @@ def _layers(loops: Sequence[Loop]) -> tuple[CardLayer, ...]:
 
 
 def _layer(sound: str, layers: Sequence[Layer], loops: int) -> CardLayer:
-    lens = Counter(replace(x.source.lens, draw=1) for x in layers).most_common(1)[0][0]  # type: ignore[union-attr]
+    lens = Counter(replace(x.source.lens, variation=1) for x in layers).most_common(1)[0][0]  # type: ignore[union-attr]
     touches = [x.source.touch for x in layers]  # type: ignore[union-attr]
     touch: dict[str, object] = {}
     for name in ("roll_ms", "uneven", "drift_ms", "spread", "length", "velocity"):

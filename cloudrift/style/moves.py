@@ -16,11 +16,11 @@ from cloudrift.loop.model.flip import Flipped
 from cloudrift.loop.model.loop import Layer, Loop, new_id
 from cloudrift.notes.time import bar_ticks
 from cloudrift.style.card import Card, CardMove, CardTreatment
-from cloudrift.style.groove import draw_bed, written_strengths
+from cloudrift.style.groove import suggest_bed, written_strengths
 from cloudrift.style.habits import habit_of
 from cloudrift.style.lay import Drawing, layers_of, line_of
 from cloudrift.style.manner import find_manner
-from cloudrift.style.sketch import draw_chords
+from cloudrift.style.sketch import suggest_chords
 from cloudrift.texture.treatment import Line
 
 ORDER = ("Chords", "Layers", "Playing", "Texture", "Flip", "Groove")
@@ -40,21 +40,21 @@ class Move:
     lay: Callable[[Flipped, int], Flipped] | None = None
 
 
-def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
+def moves_of(card: Card, variation: int = 1) -> tuple[Move, ...]:
     """Return what a card would do, in the order of the work: its chords, its layers one by one, its
     habits, its lines.
 
-    ``draw`` decides what it leaves open.
+    ``variation`` decides what it leaves open.
     """
     out = [
         Move(
             group="Chords",
             words="a progression from its grammar",
-            edit=partial(_with_row, card, draw),
+            edit=partial(_with_row, card, variation),
         )
     ]
     every = replace(card, layers=tuple(replace(x, chance=1.0) for x in card.layers))
-    layers = layers_of(every, draw, lambda *labels: Drawing(rng_for(draw, *labels)))
+    layers = layers_of(every, variation, lambda *labels: Drawing(rng_for(variation, *labels)))
     out += [
         Move(
             group="Layers",
@@ -65,7 +65,9 @@ def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
     ]
     for number, treatment in enumerate(card.line):
         line = line_of(
-            (replace(treatment, chance=1.0),), Drawing(rng_for(draw, "move", number)), draw
+            (replace(treatment, chance=1.0),),
+            Drawing(rng_for(variation, "move", number)),
+            variation,
         )
         out.append(
             Move(
@@ -78,13 +80,15 @@ def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
     if card.groove is not None:
         busy = sum(card.groove.busy) / 200
         for name in card.groove.manners:
-            edit = partial(_with_bed, name, busy, draw)
+            edit = partial(_with_bed, name, busy, variation)
             out.append(Move(group="Groove", words=f"a groove bed, {name}", edit=edit))
     return tuple(sorted(out, key=lambda move: ORDER.index(move.group)))
 
 
-def _with_bed(name: str, busy: float, draw: int, loop: Loop) -> Loop:
-    drawn = draw_bed(loop, find_manner(name), written_strengths(loop), draw=draw, busy=busy)
+def _with_bed(name: str, busy: float, variation: int, loop: Loop) -> Loop:
+    drawn = suggest_bed(
+        loop, find_manner(name), written_strengths(loop), variation=variation, busy=busy
+    )
     return set_heard(drawn, on=True)
 
 
@@ -115,8 +119,8 @@ def _group_of(treatment: CardTreatment) -> str:
     return "Flip" if treatment.kind in ("shift", "reverse") else "Texture"
 
 
-def _with_row(card: Card, draw: int, loop: Loop) -> Loop:
-    row = draw_chords(card, loop, draw)
+def _with_row(card: Card, variation: int, loop: Loop) -> Loop:
+    row = suggest_chords(card, loop, variation)
     return put_chords(loop, row, bars=loop.bars)
 
 

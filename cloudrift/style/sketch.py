@@ -25,7 +25,7 @@ def sketch(
     card: Card,
     key: Key | None = None,
     tempo: float | None = None,
-    draw: int = 1,
+    variation: int = 1,
     *,
     bars: int = DEFAULT_BARS,
     metre: tuple[int, int] = (4, 4),
@@ -35,12 +35,12 @@ def sketch(
 
     Parameters
     ----------
-    key, tempo : chosen by the draw, from what the card likes, where they are not given.
+    key, tempo : chosen by the variation, from what the card likes, where they are not given.
     draw : the number that decides everything else; the same one gives the same loop.
     bars : 1 to 64.
     """
-    own_key = _draw_key(card, rng_for(draw, "key"))
-    own_tempo = _draw_tempo(card, rng_for(draw, "tempo"))
+    own_key = _draw_key(card, rng_for(variation, "key"))
+    own_tempo = _draw_tempo(card, rng_for(variation, "tempo"))
     loop = Loop(
         title=title,
         key=key or own_key,
@@ -48,21 +48,21 @@ def sketch(
         bars=bars,
         metre=metre,
         style=card.name,
-        draw=draw,
+        variation=variation,
     )
 
     def hand(*labels: str) -> Drawing:
-        return Drawing(rng_for(draw, *labels))
+        return Drawing(rng_for(variation, *labels))
 
     loop = with_bass_heard(
         replace(
             loop,
-            chords=draw_chords(card, loop, draw),
-            layers=layers_of(card, draw, hand),
-            line=line_of(card.line, hand("line"), draw),
+            chords=suggest_chords(card, loop, variation),
+            layers=layers_of(card, variation, hand),
+            line=line_of(card.line, hand("line"), variation),
         )
     )
-    return bed_in_style(loop, card.groove, draw) if card.groove else loop
+    return bed_in_style(loop, card.groove, variation) if card.groove else loop
 
 
 def without_chords(loop: Loop) -> Loop:
@@ -95,9 +95,9 @@ def _draw_tempo(card: Card, rng: np.random.Generator) -> float:
     return float(round(tempo))
 
 
-def draw_chords(card: Card, loop: Loop, draw: int) -> tuple[Chord, ...]:
+def suggest_chords(card: Card, loop: Loop, variation: int) -> tuple[Chord, ...]:
     """Draw chords for a loop from a card's grammar, in its rhythm and voicing."""
-    rng = rng_for(draw, "chords")
+    rng = rng_for(variation, "chords")
     lengths = _rhythm(card, loop, rng)
     once = _progression(card, len(lengths), rng)
     total = sum(lengths)
@@ -112,7 +112,7 @@ def draw_chords(card: Card, loop: Loop, draw: int) -> tuple[Chord, ...]:
         start = turn * total
         for token, length in zip(tokens, lengths, strict=True):
             tones = parse_degree(token, loop.key)
-            spread = rng_for(draw, "spread").random() < card.voicing.spread
+            spread = rng_for(variation, "spread").random() < card.voicing.spread
             upper, voices = voiced(tones, card.voicing, before, spread=spread)
             chords.append(
                 Chord(
@@ -124,15 +124,15 @@ def draw_chords(card: Card, loop: Loop, draw: int) -> tuple[Chord, ...]:
                 )
             )
             before, start = upper, start + length
-    return _in_rhythm(card, loop, chords, draw)
+    return _in_rhythm(card, loop, chords, variation)
 
 
-def _in_rhythm(card: Card, loop: Loop, chords: list[Chord], draw: int) -> tuple[Chord, ...]:
+def _in_rhythm(card: Card, loop: Loop, chords: list[Chord], variation: int) -> tuple[Chord, ...]:
     """Let chords come late, and be struck more than once, as the card likes."""
     grammar, beat = card.chords, beat_ticks(loop.metre)
     loop = replace(loop, chords=tuple(chords))
     ids = [chord.id for chord in chords]
-    rng = rng_for(draw, "rhythm")
+    rng = rng_for(variation, "rhythm")
     if grammar.strike_beats:
         loop = chord_time.strike_every(loop, ids, round(grammar.strike_beats * beat))
     gate = rng.uniform(*grammar.gate) if isinstance(grammar.gate, tuple) else grammar.gate

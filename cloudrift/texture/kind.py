@@ -33,15 +33,15 @@ def _clears_nothing(_: ResolvedSettings) -> float:
 
 def response_of(linear: Linear) -> Draw:
     """Return how the level at each frequency is drawn."""
-    return lambda full, draw, context: response(
-        lambda ones, length: linear.through(ones, full, draw, context, length), context
+    return lambda full, variation, context: response(
+        lambda ones, length: linear.through(ones, full, variation, context, length), context
     )
 
 
 def decay_of(linear: Linear) -> Draw:
     """Return how a click that rings on is drawn."""
-    return lambda full, draw, context: decay(
-        lambda ones, length: linear.through(ones, full, draw, context, length),
+    return lambda full, variation, context: decay(
+        lambda ones, length: linear.through(ones, full, variation, context, length),
         linear.ring_s(full, context),
         context,
     )
@@ -79,13 +79,13 @@ class Kind:
     clears_hz: Callable[[ResolvedSettings], float] = _clears_nothing
     blend: float = 1.0  # what it begins with
     stretches: Callable[[ResolvedSettings], bool] = _never  # whether it needs what stretches sound
-    draws: bool = False  # whether its draw number changes anything
+    draws: bool = False  # whether its variation number changes anything
     follows_key: bool = False
     version: int = 1
 
-    def drawn(self, full: ResolvedSettings, draw: int, context: Context) -> Portrait:
+    def drawn(self, full: ResolvedSettings, variation: int, context: Context) -> Portrait:
         """Return the picture of what it does."""
         if self.picture is not None:
-            return self.picture(full, draw, context)
+            return self.picture(full, variation, context)
         assert self.linear is not None, self.name
-        return response_of(self.linear)(full, draw, context)
+        return response_of(self.linear)(full, variation, context)

@@ -1,4 +1,4 @@
-"""Lines as TOML: ``[[treatments]]`` with ``kind``, ``on``, ``blend``, ``draw`` and ``settings``.
+"""Lines as TOML: ``[[treatments]]``: ``kind``, ``on``, ``blend``, ``variation``, ``settings``.
 
 Where they are needed: ``version``, ``note``, and ``[[treatments.rides]]`` with ``of`` and
 ``points``, each ``[tick, value]`` or ``[tick, value, bend]``.
@@ -35,7 +35,7 @@ class WrittenTreatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown
     version: int = 1
     on: bool = True
     blend: float = 1.0
-    draw: int = 1
+    variation: int = 1
     settings: dict[str, Value] = {}
     rides: tuple[WrittenRide, ...] = ()
     note: str = ""
@@ -89,7 +89,7 @@ def line_of(written: Iterable[WrittenTreatment], where: str) -> Line:
                 version=one.version,
                 on=one.on,
                 blend=one.blend,
-                draw=one.draw,
+                variation=one.variation,
                 settings=_sorted(one.settings),
                 rides=rides,
                 note=one.note,
@@ -124,7 +124,7 @@ def write_treatments(line: Line, into: tomlkit.TOMLDocument) -> None:
     for treatment in line:
         table = tomlkit.table()
         table["kind"] = treatment.kind
-        usual = {"version": 1, "on": True, "blend": 1.0, "draw": 1, "note": ""}
+        usual = {"version": 1, "on": True, "blend": 1.0, "variation": 1, "note": ""}
         for name, value in usual.items():
             if getattr(treatment, name) != value:
                 table[name] = getattr(treatment, name)

@@ -73,16 +73,21 @@ def by_width(curve: Curve) -> tuple[Process, Near]:
 
 
 def _pointwise(curve: Curve, lay: Callable[[Stereo, Gains], Stereo]) -> tuple[Process, Near]:
-    def process(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+    def process(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
         return lay(audio, context.tiled(_whole(curve, tuple(full.items()), context)))
 
     def stretch(
-        audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
+        audio: Looped,
+        full: ResolvedSettings,
+        _variation: int,
+        context: Context,
+        start: int,
+        count: int,
     ) -> Stereo:
         gains = curve(full, context, stretch_of(context, start, count))
         return lay(slice_wrapped(audio, start, count), gains)
 
-    return process, Near(process=stretch, reach=lambda _full, _draw, _context: 0)
+    return process, Near(process=stretch, reach=lambda _full, _variation, _context: 0)
 
 
 @memoize

@@ -20,10 +20,10 @@ def portrait(treatment: Treatment, context: Context) -> Portrait | None:
     context = replace(context, passes=1, once=False)
     ride = next((ride for ride in treatment.rides if ride.of != BLEND.name), None)
     if ride is None:
-        return kind.drawn(full, treatment.draw, context)
+        return kind.drawn(full, treatment.variation, context)
     values = [point.value for point in ride.points]
     high, low = (
-        kind.drawn(ResolvedSettings({**full, ride.of: value}), treatment.draw, context)
+        kind.drawn(ResolvedSettings({**full, ride.of: value}), treatment.variation, context)
         for value in (max(values), min(values))
     )
     if low.x.shape != high.x.shape or not np.allclose(low.x, high.x):

@@ -29,14 +29,16 @@ class Linear:
     ring_s: Callable[[ResolvedSettings, Context], float]
     quick: Callable[[Stereo, ResolvedSettings, Context], Stereo | None] = lambda _a, _f, _c: None
 
-    def lay(self, audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
+    def lay(
+        self, audio: Stereo, full: ResolvedSettings, variation: int, context: Context
+    ) -> Stereo:
         """Return what it makes of a loop by itself, unblended."""
         quick = self.quick(audio, full, context)
         if quick is not None:
             return quick
         ring = int(self.ring_s(full, context) * context.rate)
         return filter_circular(
-            audio, lambda s, length: self.through(s, full, draw, context, length), ring
+            audio, lambda s, length: self.through(s, full, variation, context, length), ring
         )
 
 

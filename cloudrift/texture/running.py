@@ -106,7 +106,7 @@ class LinearRunner(Runner):
 
     def _through(self, spectrum: Spectrum, length: int) -> Spectrum:
         for treatment, linear, full in self._parts:
-            wet = linear.through(spectrum, full, treatment.draw, self.context, length)
+            wet = linear.through(spectrum, full, treatment.variation, self.context, length)
             if treatment.blend < 1:
                 wet = mixed(wet, spectrum, treatment.blend)
             spectrum = wet
@@ -135,7 +135,9 @@ class LinearRunner(Runner):
         self._opening(count)
 
     def _opening(self, count: int) -> TruncatedResponse | None:
-        what = tuple((t.kind, t.version, t.blend, t.draw, t.settings) for t, _, _ in self._parts)
+        what = tuple(
+            (t.kind, t.version, t.blend, t.variation, t.settings) for t, _, _ in self._parts
+        )
         key = ("opening", what, self.context.depends(in_key=True), count)
         return get_or_make(key, lambda: opening_of(self._through, self._ring, count))
 
@@ -196,27 +198,27 @@ class StandingRunner(_OneRunner):
     """One treatment whose values stand."""
 
     def _wet(self, audio: Stereo) -> Stereo:
-        return self._process(audio, self.full, self.treatment.draw, self.context)
+        return self._process(audio, self.full, self.treatment.variation, self.context)
 
     def _change(self, out: Stereo, before: Stereo, after: Stereo) -> Stereo | None:
-        near, draw = self.kind.near, self.treatment.draw
+        near, variation = self.kind.near, self.treatment.variation
         if near is None:
             return None
         start, count = changed_span(before, after)
-        reach = near.reach(self.full, draw, self.context)
+        reach = near.reach(self.full, variation, self.context)
         if count + 2 * reach > LONGEST_CHANGE * out.shape[1]:
             return None
         new = out.copy()
         if count:
             start, count = start - reach, count + 2 * reach
-            wet = near.process(after, self.full, draw, self.context, start, count)
+            wet = near.process(after, self.full, variation, self.context, start, count)
             put_wrapped(new, self._blended(slice_wrapped(after, start, count), wet, start), start)
         return new
 
     def _wet_stretch(self, audio: Looped, start: int, count: int, exact: bool) -> Stereo | None:
         near, rough, context = self.kind.near, self.kind.rough, self.context
         if near:
-            return near.process(audio, self.full, self.treatment.draw, context, start, count)
+            return near.process(audio, self.full, self.treatment.variation, context, start, count)
         return rough(audio, self.full, context, start, count) if rough and not exact else None
 
 

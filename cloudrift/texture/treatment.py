@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import msgspec
 
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, ResolvedSettings, Settings
 from cloudrift.texture.catalogue import find_design, unknown_kind
@@ -29,7 +29,7 @@ class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     version: int = 1
     on: bool = True
     blend: float = 1.0
-    draw: int = 1
+    variation: int = 1
     settings: Settings = ()
     rides: tuple[Ride, ...] = ()
     note: str = ""
@@ -40,9 +40,10 @@ class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
             raise CloudriftError(
                 f"{where}: dry/wet is {self.blend:g}, but must lie between 0 and 1"
             )
-        if not 0 <= self.draw <= MAX_DRAW:
+        if not 0 <= self.variation <= MAX_VARIATION:
             raise CloudriftError(
-                f"{where}: variation is {self.draw}, but must lie between 0 and {MAX_DRAW}"
+                f"{where}: variation is {self.variation}, but must lie between 0 and "
+                f"{MAX_VARIATION}"
             )
         if len(self.note) > MOST_NOTE:
             raise CloudriftError(f"{where}: its note is longer than {MOST_NOTE} letters")

@@ -4,12 +4,9 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
+from cloudrift.desktop.kit.commands import keys_of, name_of
 from cloudrift.desktop.kit.layouts import fill, vertical
 from cloudrift.ground.search import Entry, Index, synonyms
-
-
-def _name(action: QAction) -> str:
-    return action.text().replace("&", "").partition("\t")[0]
 
 
 class Finder(QDialog):
@@ -23,7 +20,7 @@ class Finder(QDialog):
         self._index = Index(
             Entry(of=action, names=(name,), does=known.get(name, {}).get("does", ()))
             for action in actions
-            if action.isEnabled() and (name := _name(action))
+            if action.isEnabled() and (name := name_of(action))
         )
         self.line = QLineEdit()
         self.line.setPlaceholderText("Type what you want to do")
@@ -39,8 +36,8 @@ class Finder(QDialog):
     def _filter(self, text: str) -> None:
         self.list.clear()
         for match in self._index.find(text):
-            said = _name(match.of) + f" ({match.words})" * bool(match.words)
-            keys = match.of.shortcut().toString() or match.of.text().partition("\t")[2]
+            said = name_of(match.of) + f" ({match.words})" * bool(match.words)
+            keys = keys_of(match.of)
             item = QListWidgetItem(f"{said}    {keys}" if keys else said)
             item.setData(Qt.ItemDataRole.UserRole, match.of)
             self.list.addItem(item)

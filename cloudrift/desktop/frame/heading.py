@@ -234,7 +234,7 @@ class Heading(QWidget):
             loop.style or "no style",
             "",
             # Of another loop that is shown, they are not known.
-            marks or (f"variation {loop.draw}" if loop.style else "style card"),
+            marks or (f"variation {loop.variation}" if loop.style else "style card"),
         )
         self._show_hearing()
 

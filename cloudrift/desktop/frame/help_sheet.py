@@ -7,6 +7,7 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QWidget
 
 import cloudrift
+from cloudrift.desktop.kit.commands import keys_of, name_of
 from cloudrift.desktop.kit.layouts import fill, vertical
 from cloudrift.desktop.kit.look import SEMI, figure_font
 from cloudrift.desktop.kit.parts import close_line, heading, label, scrolling
@@ -143,11 +144,7 @@ class KeysSheet(QDialog):
         grid = QGridLayout(inside)
         grid.setColumnStretch(1, 1)
         grid.setVerticalSpacing(3)
-        everywhere = tuple(
-            (one.shortcut().toString(), one.text().replace("&", ""))
-            for one in commands
-            if not one.shortcut().isEmpty()
-        )
+        everywhere = tuple((keys_of(one), name_of(one)) for one in commands if keys_of(one))
         parts = (
             *STAGE_KEYS.get(stage, ()),
             ("Every field", FIELD_KEYS),

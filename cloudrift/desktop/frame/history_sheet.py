@@ -36,7 +36,7 @@ class HistorySheet(QDialog):
             ("Go there", self.go, "Enter; later steps stay in the history"),
             ("Play as then", self.as_then, "One side of the compare switch"),
             ("Play as now", self.as_now, "The other side, without changing the loop"),
-            ("Stop comparing", self.let_go, "Back to bare and treated"),
+            ("Stop comparing", self.detach, "Back to bare and treated"),
         ):
             made = button(text, act, tip=tip)
             made.setAutoDefault(False)
@@ -84,7 +84,7 @@ class HistorySheet(QDialog):
             self._preview.put(moment.loop, f"heard: {moment.label}")
             self._tell()
 
-    def let_go(self) -> None:
+    def detach(self) -> None:
         """Hear the loop as it is, bare against treated."""
         self._preview.end()
         self._session.hearing.compare_with(None)
@@ -100,7 +100,7 @@ class HistorySheet(QDialog):
         self.says.setText(" · ".join(parts) or "comparing bare and treated")
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        self.let_go()
+        self.detach()
         self._session.changed.disconnect(self._fill)
         self._session.opened.disconnect(self.close)
         super().closeEvent(event)

@@ -173,7 +173,7 @@ class Window(Beside):
     def hear_all(self) -> None:
         """Hear the whole loop, all of its layers, through all of its lines."""
         self.session.transport.hear_part(0.0, 1.0)
-        self.session.hearing.hear_alone(())
+        self.session.hearing.solo(())
         self.session.hearing.hear_up_to(None, None)
         self.ribbon.update()
 
@@ -182,7 +182,7 @@ class Window(Beside):
         hearing = self.session.hearing
         ids = [x.id for x in hearing.document.loop.heard()]
         count = next((n for n in range(1, len(ids)) if hearing.alone == set(ids[:n])), 0) + 1
-        hearing.hear_alone(ids[:count] if count < len(ids) else ())
+        hearing.solo(ids[:count] if count < len(ids) else ())
         self.say(
             f"{count} of {plural(len(ids), 'layer')} on"
             if ids
@@ -196,7 +196,7 @@ class Window(Beside):
         if not self.session.loop.lanes:
             self.say("there is no groove bed yet; suggest one in Groove (Alt+5)")
         else:
-            hearing.hear_alone(() if hearing.alone == {BED_ID} else (BED_ID,))
+            hearing.solo(() if hearing.alone == {BED_ID} else (BED_ID,))
 
     def do(self, command: Command) -> None:
         """Run a command: in its stage, which is shown first where it goes there, or here."""
@@ -310,7 +310,9 @@ class Window(Beside):
     def _arranged(self, loop: Loop) -> Document:
         """A loop that was sketched from a card is arranged as the card has it, if it has chords."""
         document, card = Document.of(loop), self.start.source.card
-        return arranged_in_style(document, card, loop.draw) if card and loop.chords else document
+        return (
+            arranged_in_style(document, card, loop.variation) if card and loop.chords else document
+        )
 
     # --- telling ------------------------------------------------------------------------------
 

@@ -7,7 +7,7 @@ beside the loop, in the key and the tempo that are heard, and is no part of what
 
 import msgspec
 
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model.around import Swing
 from cloudrift.loop.model.checks import unique, within
@@ -53,7 +53,7 @@ class Bed(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True)
     late_ms: float = 0.0
     duck: Duck | None = None
     manner: str = ""
-    draw: int = 1
+    variation: int = 1
     busy: float = 0.5
     locked: tuple[str, ...] = ()
 
@@ -61,7 +61,7 @@ class Bed(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True)
         within("groove bed: number of lanes", len(self.lanes), 0, MOST_LANES)
         within("groove bed: swing", self.swing, STRAIGHT, MOST_SWING, " %")
         within("groove bed: feel", self.late_ms, -100, 100, " ms")
-        within("groove bed: variation", self.draw, 0, MAX_DRAW)
+        within("groove bed: variation", self.variation, 0, MAX_VARIATION)
         within("groove bed: busy", self.busy, 0, 1)
         if self.swing_ticks not in SWING_STEPS:
             raise CloudriftError("groove bed: it swings in sixteenths (240 ticks) or eighths (480)")

@@ -6,7 +6,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import MAX_DRAW, rng_for
+from cloudrift.ground.draws import MAX_VARIATION, rng_for
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import named, together
 from cloudrift.loop.model.checks import unique, within
@@ -38,7 +38,7 @@ class DemoFile(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     """Parts one after another, each cross-faded into the next over ``cross_s``.
 
     ``tag`` is what tells whose it is: a house sound, or a layer that is a recording; it is heard at
-    the beginning of every ``tag_every`` parts, its loudest at ``tag_db``. ``draw`` made the order.
+    the beginning of every ``tag_every`` parts, at ``tag_db``. ``variation``: of the order.
     """
 
     parts: tuple[DemoPart, ...] = ()
@@ -46,7 +46,7 @@ class DemoFile(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     tag: str = ""
     tag_every: int = 4
     tag_db: float = TAG_DB
-    draw: int = 0
+    variation: int = 0
 
     def __post_init__(self) -> None:
         unique("parts of the demo file", (one.id for one in self.parts))
@@ -54,7 +54,7 @@ class DemoFile(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         within("cross-fade of the demo file", self.cross_s, CROSS_LOW_S, CROSS_HIGH_S, " s")
         within("parts between tags", self.tag_every, 1, MOST_PARTS)
         within("level of the tag", self.tag_db, TAG_LOW_DB, TAG_HIGH_DB, " dB")
-        within("draw", self.draw, 0, MAX_DRAW)
+        within("variation", self.variation, 0, MAX_VARIATION)
         named(self, "a tag", "tag", may_be_empty=True)
 
 
@@ -72,7 +72,7 @@ def heard_in(loop: Loop, part: DemoPart) -> tuple[Layer, ...]:
     return part_loop(loop, part).heard()
 
 
-def draw_demo(loop: Loop, draw: int) -> DemoFile:
+def suggest_demo(loop: Loop, variation: int) -> DemoFile:
     """Draw an order: everything, then broken down, then what leads and what lies below, then each.
 
     Raises CloudriftError where nothing is heard.
@@ -82,7 +82,7 @@ def draw_demo(loop: Loop, draw: int) -> DemoFile:
         raise CloudriftError(
             "no layer plays, so there is nothing to demonstrate; turn one on in Layers"
         )
-    rng = rng_for(draw, "demo file")
+    rng = rng_for(variation, "demo file")
     short = loop.sounding_frames / loop.rate < LONG_S
     parts: list[tuple[str, tuple[str, ...], int]] = [(EVERYTHING, (), 2 if short else 1)]
     if len(heard) > 2:
@@ -106,7 +106,7 @@ def draw_demo(loop: Loop, draw: int) -> DemoFile:
                 turns=turns,
             )
         )
-    return DemoFile(parts=tuple(made), draw=draw)
+    return DemoFile(parts=tuple(made), variation=variation)
 
 
 def _broken_down(heard: Sequence[Layer], rng: np.random.Generator) -> list[tuple[str, ...]]:

@@ -7,7 +7,7 @@ import msgspec
 from msgspec.structs import replace
 
 from cloudrift.audio.buffers import DEFAULT_RATE, RATES
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import named
 from cloudrift.loop.model import spec
@@ -45,7 +45,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     rate: int = DEFAULT_RATE
     kit: str = ""
     style: str = ""
-    draw: int = 1
+    variation: int = 1
     chords: tuple[Chord, ...] = ()
     layers: tuple[Layer, ...] = ()
     groups: tuple[Group, ...] = ()
@@ -61,7 +61,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             named(self, "a loop", field, may_be_empty=True)
         within("tempo", self.tempo, spec.MIN_TEMPO_BPM, spec.MAX_TEMPO_BPM, " BPM")
         within("bars", self.bars, spec.MIN_BARS, spec.MAX_BARS)
-        within("draw", self.draw, 0, MAX_DRAW)
+        within("variation", self.variation, 0, MAX_VARIATION)
         if self.rate not in RATES:
             raise CloudriftError(f"rate is {self.rate} Hz, but must be one of {RATES}")
         if self.metre[0] not in spec.BEATS or self.metre[1] not in spec.BEAT_UNITS:

@@ -204,7 +204,7 @@ class Arrangement(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     takes: tuple[VoiceTake, ...] = ()
     voice: str = ""
     form: str = ""
-    draw: int = 1
+    variation: int = 1
 
     def __post_init__(self) -> None:
         within("number of sections", len(self.sections), 0, MOST_SECTIONS)

@@ -5,7 +5,16 @@ from msgspec.structs import replace
 from cloudrift.ground.settings import ResolvedSettings, SettingsSpec, percent
 from cloudrift.notes.lens import ORDERS, run_of
 from cloudrift.notes.note import Note
-from cloudrift.notes.tools.tool import DRAW, GRID, Tool, ToolContext, by_start, choice, count, value
+from cloudrift.notes.tools.tool import (
+    GRID,
+    VARIATION,
+    Tool,
+    ToolContext,
+    by_start,
+    choice,
+    count,
+    value,
+)
 
 
 def shorten_to_gaps(
@@ -77,7 +86,7 @@ def join(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -
 def break_up(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Play the notes of each chord one after another on the grid, for as long as it lasts."""
     step, order = around.ticks(full.word("step")), full.word("order")
-    gate, draw = full.number("gate") / 100, round(full.number("draw"))
+    gate, variation = full.number("gate") / 100, round(full.number("variation"))
     octaves = round(full.number("octaves"))
     out = []
     for chord in by_start(notes):
@@ -86,7 +95,7 @@ def break_up(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSetting
         steps = max(1, -(-(end - first) // step))
         pitches = [n.pitch + 12 * o for o in range(octaves) for n in chord]
         by_pitch = {n.pitch: n for n in chord}
-        for i, pitch in enumerate(run_of(pitches, order, steps, draw, first)):
+        for i, pitch in enumerate(run_of(pitches, order, steps, variation, first)):
             source = by_pitch.get(pitch, chord[-1])
             start = first + i * step
             length = max(1, round(min(step, end - start) * gate))
@@ -110,5 +119,5 @@ TOOLS = (
     Tool(name="break up", group="Length", about="chords one note after another", act=break_up,
          spec=SettingsSpec((choice("order", "Order", ORDERS), value("step", "Step", GRID),
                             count("octaves", "Octaves", 1, 1, 3, "oct"),
-                            percent("gate", "Gate", 80, low=5), DRAW))),
+                            percent("gate", "Gate", 80, low=5), VARIATION))),
 )  # fmt: skip

@@ -5,7 +5,7 @@ from msgspec.structs import replace
 from cloudrift.ground.draws import rng_for
 from cloudrift.ground.settings import ResolvedSettings, SettingsSpec, percent
 from cloudrift.notes.note import Note
-from cloudrift.notes.tools.tool import DRAW, Tool, ToolContext, by_start, count
+from cloudrift.notes.tools.tool import VARIATION, Tool, ToolContext, by_start, count
 
 
 def _loud(note: Note, velocity: float) -> Note:
@@ -34,9 +34,11 @@ def scale(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) 
 
 def randomise(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Let loudness stray either way."""
-    most, draw = full.number("spread"), round(full.number("draw"))
+    most, variation = full.number("spread"), round(full.number("variation"))
     return [
-        _loud(n, n.velocity + most * rng_for(draw, "loud", n.start_tick, n.pitch).uniform(-1, 1))
+        _loud(
+            n, n.velocity + most * rng_for(variation, "loud", n.start_tick, n.pitch).uniform(-1, 1)
+        )
         for n in notes
     ]
 
@@ -71,7 +73,7 @@ TOOLS = (
     Tool(name="scale", group="Velocity", about="all louder or quieter", act=scale,
          spec=SettingsSpec((percent("by", "To", 80, low=10, high=200),))),
     Tool(name="randomise", group="Velocity", about="random velocity", act=randomise,
-         spec=SettingsSpec((count("spread", "At most", 10, 0, 60, "vel"), DRAW))),
+         spec=SettingsSpec((count("spread", "At most", 10, 0, 60, "vel"), VARIATION))),
     Tool(name="accent", group="Velocity", about="accents beats of the bar", act=accent,
          spec=SettingsSpec((count("every", "A bar in", 2, 1, 16, "parts"),
                             count("more", "By", 20, 1, 80, "vel")))),

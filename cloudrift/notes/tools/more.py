@@ -9,8 +9,8 @@ from cloudrift.ground.draws import rng_for
 from cloudrift.ground.settings import ResolvedSettings, SettingsSpec, percent
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools.tool import (
-    DRAW,
     VALUES,
+    VARIATION,
     Tool,
     ToolContext,
     by_start,
@@ -77,7 +77,7 @@ def run(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) ->
 
 def fill_gaps(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Put single scale notes where nothing plays, near the note before."""
-    step, draw = around.ticks(full.word("step")), round(full.number("draw"))
+    step, variation = around.ticks(full.word("step")), round(full.number("variation"))
     often, share = full.number("often") / 100, full.number("loud") / 100
     line = [chord[-1] for chord in by_start(notes)]
     out = list(notes)
@@ -86,7 +86,7 @@ def fill_gaps(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettin
         pitch = note.pitch
         first = -(-note.end_tick // step) * step
         for start in range(first, end - step + 1, step):
-            rng = rng_for(draw, "fill", start)
+            rng = rng_for(variation, "fill", start)
             if rng.random() >= often:
                 continue
             pitch = around.key.step(pitch, int(rng.choice([-2, -1, 1, 2])))
@@ -128,7 +128,7 @@ TOOLS = (
     Tool(name="fill gaps", group="Add", about="scale notes where nothing plays",
          act=fill_gaps,
          spec=SettingsSpec((value("step", "Step", "1/8"), percent("often", "How often", 50),
-                            percent("loud", "Velocity", 75, low=5), DRAW))),
+                            percent("loud", "Velocity", 75, low=5), VARIATION))),
     Tool(name="repeat", group="Add", about="repeats the notes after themselves", act=twice,
          spec=SettingsSpec((choice("after", "After", (*BARS, *VALUES), "1 bar"),
                             count("times", "Again", 1, 1, 32, "times")))),

@@ -7,7 +7,7 @@ from cloudrift.ground.draws import rng_for
 from cloudrift.ground.settings import ResolvedSettings, SettingsSpec, percent
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools.tool import (
-    DRAW,
+    VARIATION,
     WINDOWS,
     Tool,
     ToolContext,
@@ -29,12 +29,12 @@ def roll(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -
         direction=full.word("direction"),  # type: ignore[arg-type]
         top=round(full.number("top")),
         uneven=full.number("uneven") / 100,
-        draw=round(full.number("draw")),
+        variation=round(full.number("variation")),
     )
     out = []
     for chord in by_start(notes):
         ordered = chord[::-1] if way.direction == "down" else chord
-        rng = rng_for(way.draw, "roll", chord[0].start_tick)
+        rng = rng_for(way.variation, "roll", chord[0].start_tick)
         delays = roll_delays(len(chord), way, rng)
         out += [replace(n, offset_ms=round(d, 3)) for n, d in zip(ordered, delays, strict=True)]
     return out
@@ -42,15 +42,15 @@ def roll(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -
 
 def loosen(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Let each note stray a little either way."""
-    most, draw = full.number("drift_ms"), round(full.number("draw"))
+    most, variation = full.number("drift_ms"), round(full.number("variation"))
     return [
-        replace(n, offset_ms=round(n.offset_ms + most * _drawn(draw, "loosen", n), 3))
+        replace(n, offset_ms=round(n.offset_ms + most * _drawn(variation, "loosen", n), 3))
         for n in notes
     ]
 
 
-def _drawn(draw: int, what: str, note: Note) -> float:
-    return float(rng_for(draw, what, note.start_tick, note.pitch).uniform(-1, 1))
+def _drawn(variation: int, what: str, note: Note) -> float:
+    return float(rng_for(variation, what, note.start_tick, note.pitch).uniform(-1, 1))
 
 
 def straighten(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
@@ -140,9 +140,9 @@ TOOLS = (
     Tool(name="roll", group="Time", about="plays the notes of a chord one after another", act=roll,
          spec=SettingsSpec((ms("roll_ms", "Over", 60), choice("direction", "Direction", DIRECTIONS),
                             count("top", "Only the top", 0, 0, 9, "notes"),
-                            percent("uneven", "Uneven", 20), DRAW))),
+                            percent("uneven", "Uneven", 20), VARIATION))),
     Tool(name="loosen", group="Time", about="random timing for every note", act=loosen,
-         spec=SettingsSpec((ms("drift_ms", "At most", 12, 60), DRAW))),
+         spec=SettingsSpec((ms("drift_ms", "At most", 12, 60), VARIATION))),
     Tool(name="straighten", group="Time", about="removes rolls and random timing", act=straighten,
          spec=SettingsSpec((percent("strength", "How much", 100),))),
     Tool(name="quantise", group="Time", about="quantises onsets", act=quantise,

@@ -144,7 +144,7 @@ def value(name: str = "step", label: str = "Step", default: str = GRID) -> Field
     return choice(name, label, VALUES, default)
 
 
-DRAW = Field(name="draw", label="Variation", default=1, unit="№", low=1, high=999)
+VARIATION = Field(name="variation", label="Variation", default=1, unit="№", low=1, high=999)
 
 
 def by_start(notes: tuple[Note, ...]) -> list[list[Note]]:

@@ -115,7 +115,7 @@ class Treated(Node):
     kind = "treated"
 
     def __init__(self, source: Node, group: Line, context: Context, place: tuple[str, ...]) -> None:
-        what = tuple((t.kind, t.version, t.blend, t.draw, t.settings, t.rides) for t in group)
+        what = tuple((t.kind, t.version, t.blend, t.variation, t.settings, t.rides) for t in group)
         in_key = any(t.of.follows_key for t in group)
         self._group, self._context = group, context
         super().__init__(

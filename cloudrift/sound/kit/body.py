@@ -10,15 +10,15 @@ from cloudrift.ground.lru import memoize
 
 
 def board(
-    draw: int, low_hz: float, high_hz: float, uneven_db: float = 3.0
+    variation: int, low_hz: float, high_hz: float, uneven_db: float = 3.0
 ) -> Callable[[NDArray[np.float64]], NDArray[np.float64]]:
     """Return a gain by frequency: no support below, falling above, uneven between.
 
-    ``draw`` decides where its bumps are; ``uneven_db`` is their standard deviation.
+    ``variation`` decides where its bumps are; ``uneven_db`` is their standard deviation.
     """
 
     def gain(at: NDArray[np.float64]) -> NDArray[np.float64]:
-        log_hz, bumps = _bumps(draw)
+        log_hz, bumps = _bumps(variation)
         db = uneven_db * np.interp(np.log(at), log_hz, bumps)
         db -= 10 * np.log10((1 + (low_hz / at) ** 4) * (1 + (at / high_hz) ** 2))
         return np.asarray(10 ** (db / 20))
@@ -27,8 +27,8 @@ def board(
 
 
 @memoize
-def _bumps(draw: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    drawn = rng_for(draw, "board").standard_normal(170)
+def _bumps(variation: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    drawn = rng_for(variation, "board").standard_normal(170)
     log_hz = np.log(np.geomspace(25, 22_000, 160))
     return log_hz, np.convolve(drawn, np.hanning(11) / 2.2, "valid")
 

@@ -304,7 +304,7 @@ def _starts(
     levels: NDArray[np.float64],
     power: NDArray[np.float64],
 ) -> NDArray[np.float64]:
-    """Where in their periods players start: the draw that is as loud and as bright as it should be.
+    """Where in their periods players start: as loud and as bright as it should be.
 
     Players that happen to agree, or not to, would make one strike louder than the next. How they
     will beat is known, for the first harmonics, from their speeds in Hz at times ``t``. ``power``

@@ -100,10 +100,10 @@ def _tuned(request: ToneRequest) -> float:
 
 
 def _skin(
-    skin: Skin, tuned: float, frames: int, rate: int, draw: int, ring: float, share: float
+    skin: Skin, tuned: float, frames: int, rate: int, variation: int, ring: float, share: float
 ) -> NDArray[np.float32]:
     """A skin struck once; no two blows fall on the same spot, so its modes differ in level."""
-    rng = rng_for(draw, "skin", round(skin.hz))
+    rng = rng_for(variation, "skin", round(skin.hz))
     tau = skin.drop_ms / 1e3 * rng.uniform(0.95, 1.05)
     rise = 2 ** (skin.drop_st * (0.5 + 0.5 * share) * rng.uniform(0.97, 1.03) / 12) - 1
     lasts = int(1.3 * skin.t60_ms / 1e3 * ring * rate) + 64
@@ -125,7 +125,7 @@ def _skin(
 
 @memoize
 def _plate(
-    plate: Plate, tuned: float, frames: int, rate: int, draw: int, ring: float
+    plate: Plate, tuned: float, frames: int, rate: int, variation: int, ring: float
 ) -> tuple[Stereo, Stereo]:
     """A plate struck softly and hard at one spot, RMS 1 over the first 50 ms of the hard one."""
     made = rng_for(0, "plate", plate.name)  # the same for every blow
@@ -137,7 +137,7 @@ def _plate(
         ring * low * (high / low) ** share / 1e3 * np.exp(0.35 * made.standard_normal(plate.count))
     )
     own = np.exp(0.5 * made.standard_normal(plate.count))
-    spot = rng_for(draw, "spot", plate.name)
+    spot = rng_for(variation, "spot", plate.name)
     turn = np.exp(2j * np.pi * made.random(plate.count)) * spot.choice([-1, 1], plate.count)
     own = own * np.exp(0.35 * spot.standard_normal(plate.count))
     apart = np.exp(1j * plate.width * made.uniform(-1, 1, plate.count))
@@ -226,7 +226,7 @@ def drum(kit: Kit, name: str, request: ToneRequest) -> Tone:
     rate, settings = request.rate, request.settings
     frames = min(request.frames, int(LONGEST_S * rate))
     tuned = _tuned(request)
-    draw = request.variant
+    variation = request.variant
     noise = settings.number("noise") / 50 if kit.wires else 0.0
     ring = settings.number("ring") / 50
     soft, hard = np.zeros((2, frames), np.float32), np.zeros((2, frames), np.float32)
@@ -237,7 +237,7 @@ def drum(kit: Kit, name: str, request: ToneRequest) -> Tone:
         soft += much * weak * _wires(wire, name, shade, request, frames, ring, hard=False)
         hard += much * _wires(wire, name, shade, request, frames, ring, hard=True)
     for plate in kit.plates:
-        dim, clear = _plate(plate, shade, frames, rate, draw, ring)
+        dim, clear = _plate(plate, shade, frames, rate, variation, ring)
         soft += np.float32(plate.level) * dim
         hard += np.float32(plate.level) * clear
     if kit.click[0] and noise:
@@ -252,7 +252,7 @@ def drum(kit: Kit, name: str, request: ToneRequest) -> Tone:
     # Noise and metal go between soft and hard; a skin is struck as hard as it is.
     whole = soft + np.float32(request.share) * (hard - soft)
     for skin in kit.skins:
-        whole += _skin(skin, tuned, frames, rate, draw, ring, request.share)
+        whole += _skin(skin, tuned, frames, rate, variation, ring, request.share)
     whole = np.pad(whole, ((0, 0), (0, request.frames - frames)))
     return Tone(whole, whole)
 

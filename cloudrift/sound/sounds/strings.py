@@ -29,7 +29,9 @@ from cloudrift.sound.sounds.plucks import plucked
 from cloudrift.theory.pitch import pitch_to_hz
 
 Hz = NDArray[np.float64]
-FIDDLES = tuple(board(draw, 180, 4200, 2.4) for draw in (23, 31, 37))  # no two of them alike
+FIDDLES = tuple(
+    board(variation, 180, 4200, 2.4) for variation in (23, 31, 37)
+)  # no two of them alike
 _BOW, _HISS = band(900, 6000), band(1200, 9000)
 DESKS = Section(
     players=9,

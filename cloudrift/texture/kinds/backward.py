@@ -14,7 +14,7 @@ from cloudrift.texture.picture import Portrait, beats_of, moments
 WHOLE, CHORDS = "whole", "chords in order"
 
 
-def _process(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _process(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     if full.word("what") == WHOLE:
         n = context.loop_frames
         # Each pass turns round in its place. Of one pass from silence, what rang on after it has
@@ -69,7 +69,7 @@ def _says(full: ResolvedSettings) -> str:
     return "each chord swells into its own place; their order stays"
 
 
-def _picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
+def _picture(full: ResolvedSettings, _variation: int, context: Context) -> Portrait:
     return moments([_heard_frames(full, context)], beats_of(context), context)
 
 

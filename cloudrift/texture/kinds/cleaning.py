@@ -69,7 +69,7 @@ AROUND_S, MORE = 0.006, 1.5  # so long before and after a click nothing is so mu
 EDGE = 3  # frames either side that are taken for a part of a click
 
 
-def _clicks(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _clicks(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     n = audio.shape[1]
     return _cleaned(audio, full, context, 0, n)
 
@@ -140,7 +140,7 @@ def _times(strength: float | NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(30.0 * (5 / 30) ** (strength / 100))
 
 
-def _clicks_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
+def _clicks_picture(full: ResolvedSettings, _variation: int, _context: Context) -> Portrait:
     """What is left of a jump that is that many times what is round it."""
     x = np.geomspace(1, 100, POINTS)
     kept = np.where(x > _times(full.number("strength")), 0.0, 100.0)
@@ -185,10 +185,10 @@ CLICKS = Kind(
     says=lambda full: f"jumps that last up to {full.number('longest_ms'):.1f} ms",
     process=_clicks,
     near=Near(
-        process=lambda audio, full, _draw, context, start, count: _cleaned(
+        process=lambda audio, full, _variation, context, start, count: _cleaned(
             audio, full, context, start, count
         ),
-        reach=lambda _full, _draw, context: int(REACH_S * context.rate),
+        reach=lambda _full, _variation, context: int(REACH_S * context.rate),
     ),
     picture=_clicks_picture,
 )

@@ -13,7 +13,7 @@ LOW_OFF_HZ, HIGH_OFF_HZ = 20.0, 20_000.0
 
 
 def _through(
-    spectrum: Spectrum, full: ResolvedSettings, _draw: int, context: Context, length: int
+    spectrum: Spectrum, full: ResolvedSettings, _variation: int, context: Context, length: int
 ) -> Spectrum:
     """Butterworth, evaluated as the analogue prototype, so that nothing is bent near the top.
 

@@ -86,11 +86,16 @@ def _kind(
     drive_db: float,
     most_db: float = 24,
 ) -> Kind:
-    def process(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+    def process(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
         return _driven(audio, full, curve, context.rate)
 
     def stretch(
-        audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
+        audio: Looped,
+        full: ResolvedSettings,
+        _variation: int,
+        context: Context,
+        start: int,
+        count: int,
     ) -> Stereo:
         piece = np.array(slice_wrapped(audio, start - REACH, count + 2 * REACH))
         return _driven(piece, full, curve, context.rate)[:, REACH : REACH + count]
@@ -109,8 +114,8 @@ def _kind(
         spec=spec,
         says=lambda full: f"{full.number('drive_db'):.1f} dB into {says}",
         process=process,
-        near=Near(process=stretch, reach=lambda _full, _draw, _context: REACH),
-        picture=lambda full, _draw, _context: _picture(curve, full),
+        near=Near(process=stretch, reach=lambda _full, _variation, _context: REACH),
+        picture=lambda full, _variation, _context: _picture(curve, full),
     )
 
 
@@ -151,7 +156,7 @@ SPEEDS = {"slow": (9.0, 55.0, 7.0), "middle": (6.0, 75.0, 3.5), "fast": (3.0, 11
 TAPE_RING_S = 0.12
 
 
-def _tape(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _tape(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     """Highs are raised onto the tape and lowered off it, so that they bend first."""
     rate, (more_db, bump_hz, loss_db) = context.rate, SPEEDS[full.word("speed")]
     drive_db = full.number("drive_db")
@@ -198,6 +203,6 @@ TAPE = Kind(
     ),
     process=_tape,
     rough=rough_of(_tape, 0.3),
-    picture=lambda full, _draw, _context: _picture("soft", full, whole=True),
+    picture=lambda full, _variation, _context: _picture("soft", full, whole=True),
 )
 KINDS = (WARM, TAPE, OVERDRIVE, CLIP, FOLD)

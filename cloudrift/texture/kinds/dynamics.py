@@ -52,7 +52,7 @@ def _level_db(
     return np.interp(at, np.arange(-1, count + 1), around).astype(np.float32)
 
 
-def _compressor(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _compressor(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     """Gain from the level: above the threshold it rises by a ratio only."""
     level_db = _level_db(audio, full.number("attack_ms"), full.number("release_ms"), context)
     less = reduction_db(level_db, full)
@@ -71,7 +71,7 @@ def reduction_db(level_db: NDArray[np.float32], full: ResolvedSettings) -> NDArr
     return np.where(over > knee / 2, over, soft) * np.float32(1 - 1 / full.number("ratio"))
 
 
-def _compressor_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
+def _compressor_picture(full: ResolvedSettings, _variation: int, _context: Context) -> Portrait:
     gain = full.number("gain_db")
     return level_out(lambda x: x + gain - reduction_db(x.astype(np.float32), full))
 
@@ -139,7 +139,7 @@ COMPRESSOR = Kind(
 # --- limiter --------------------------------------------------------------------------------------
 
 
-def _limiter(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _limiter(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     """Gain that is down before a peak comes: a smallest value over a window, then its mean.
 
     Peaks are looked for at four times the rate, so that none between samples is missed; going
@@ -168,7 +168,7 @@ def _limiter(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context
 MARGIN = 0.995  # of the ceiling: what is aimed at
 
 
-def _limiter_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
+def _limiter_picture(full: ResolvedSettings, _variation: int, _context: Context) -> Portrait:
     push, ceiling = full.number("push_db"), full.number("ceiling_db")
     return level_out(lambda x: np.minimum(x + push, ceiling))
 
@@ -226,7 +226,7 @@ def _three(audio: Stereo, low_hz: float, high_hz: float, rate: int) -> tuple[Ste
     return low, rest - low, audio - rest
 
 
-def _squash(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _squash(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     """Each band towards one level: what is louder is turned down, what is softer is raised."""
     speed = full.number("speed_ms")
     out = np.zeros_like(audio)
@@ -254,7 +254,7 @@ def _band_gain(name: str) -> Field:
     )
 
 
-def _squash_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
+def _squash_picture(full: ResolvedSettings, _variation: int, _context: Context) -> Portrait:
     return level_out(lambda x: x + squash_db(x.astype(np.float32), full))
 
 

@@ -30,7 +30,7 @@ _OF_REPEATS = ("dark_hz", "feedback", "thin_hz", "time", "way", "width")
 
 
 def _through(
-    spectrum: Spectrum, full: ResolvedSettings, _draw: int, context: Context, length: int
+    spectrum: Spectrum, full: ResolvedSettings, _variation: int, context: Context, length: int
 ) -> Spectrum:
     settings = tuple((name, full[name]) for name in _OF_REPEATS)  # a tape echo has more
     response = _response(settings, context.tempo, context.rate, length)
@@ -156,11 +156,11 @@ ECHO = Kind(
 # --- tape echo ------------------------------------------------------------------------------------
 
 
-def _tape_echo(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
+def _tape_echo(audio: Stereo, full: ResolvedSettings, variation: int, context: Context) -> Stereo:
     """The same repeats off a tape: its speed strays, and what is loud is rounded."""
-    out = _LINEAR.lay(audio, full, draw, context)
+    out = _LINEAR.lay(audio, full, variation, context)
     cents = {"wow": full.number("drift_cents"), "flutter": full.number("drift_cents") / 5}
-    away = strayed(cents, draw, context.loop_frames, context.rate)
+    away = strayed(cents, variation, context.loop_frames, context.rate)
     if away is not None:
         out = read_displaced(out, away)
     drive_db = full.number("drive_db")

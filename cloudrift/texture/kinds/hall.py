@@ -35,9 +35,9 @@ def band_decay_s(full: ResolvedSettings, hz: float) -> float:
 
 
 @memoize
-def _banded_noise(draw: int, frames: int, rate: int, *, worn: bool) -> NDArray[np.float32]:
+def _banded_noise(variation: int, frames: int, rate: int, *, worn: bool) -> NDArray[np.float32]:
     """Noise in octave bands whose sum is flat: (bands, 2, frames); ``worn``: of few impulses."""
-    rng = rng_for(draw, "hall", rate)
+    rng = rng_for(variation, "hall", rate)
     noise = rng.standard_normal((2, frames), np.float32)
     if worn:
         noise *= rng.random((2, frames)) < WORN_PER_S / rate
@@ -56,7 +56,7 @@ def _banded_noise(draw: int, frames: int, rate: int, *, worn: bool) -> NDArray[n
 
 
 class Walls(NamedTuple):
-    """What tells one space from another: its early answers, how soon it thickens (s), its draw."""
+    """What tells one space from another: early reflections, when it thickens (s), its variation."""
 
     early: int
     soonest_s: float
@@ -67,14 +67,14 @@ class Walls(NamedTuple):
 
 @memoize
 def _impulse(
-    walls: Walls, settings: tuple[tuple[str, float], ...], draw: int, rate: int
+    walls: Walls, settings: tuple[tuple[str, float], ...], variation: int, rate: int
 ) -> NDArray[np.float32]:
     """The space's response, (2, frames), as loud on average as what goes in."""
     full = ResolvedSettings(dict(settings))
     frames = int(full.number("decay_s") * LENGTH_TIMES * rate)
     # Noise is drawn in a few lengths, so that dragging the decay keeps the same hall.
     size = 1 << max(15, int(np.ceil(np.log2(frames))))
-    noise = _banded_noise(draw, size, rate, worn=walls.worn)[:, :, :frames]
+    noise = _banded_noise(variation, size, rate, worn=walls.worn)[:, :, :frames]
     t = np.arange(frames, dtype=np.float32) / rate
     out = np.zeros((2, frames), np.float32)
     for band, hz in enumerate(BAND_HZ):
@@ -83,7 +83,7 @@ def _impulse(
     out *= 1 - np.exp(-t / np.float32(size_s))  # a larger hall answers later and thickens slowly
     fall = frames // 8
     out[:, -fall:] *= np.linspace(1, 0, fall, dtype=np.float32)
-    rng = rng_for(draw, f"{walls.name} early")
+    rng = rng_for(variation, f"{walls.name} early")
     for _ in range(walls.early):
         at = int(rng.uniform(0.15, 1.0) * size_s * 1.6 * rate) + 8
         if at < frames:
@@ -95,11 +95,11 @@ def _impulse(
 
 @memoize
 def _sides(
-    walls: Walls, settings: tuple[tuple[str, float], ...], draw: int, rate: int, length: int
+    walls: Walls, settings: tuple[tuple[str, float], ...], variation: int, rate: int, length: int
 ) -> NDArray[np.complex64]:
     """The hall's left and right as spectra, (2, bins)."""
     full = ResolvedSettings(dict(settings))
-    h = sf.rfft(fold(_impulse(walls, settings, draw, rate), length))
+    h = sf.rfft(fold(_impulse(walls, settings, variation, rate), length))
     hz = np.fft.rfftfreq(length, 1 / rate).astype(np.float32)
     under = np.square(np.float32(full.number("low_cut_hz")) / np.maximum(hz, np.float32(0.1)))
     over = np.square(hz / np.float32(full.number("high_cut_hz")))
@@ -123,13 +123,13 @@ def _through(
     walls: Walls,
     spectrum: Spectrum,
     full: ResolvedSettings,
-    draw: int,
+    variation: int,
     context: Context,
     length: int,
 ) -> Spectrum:
     """Each side of the hall hears both sides of the input, its own more."""
     settings = tuple(sorted((k, float(v)) for k, v in full.items()))  # numbers only
-    sides = _sides(walls, settings, draw, context.rate, length)
+    sides = _sides(walls, settings, variation, context.rate, length)
     if quick.library and spectrum.ndim == 2:
         return quick.through_space(spectrum, sides, NEAR, FAR)
     left, right = sides
@@ -278,37 +278,37 @@ _STILL = _space(
 
 
 @memoize
-def _drift(draw: int, frames: int, rate: int) -> NDArray[np.float32]:
+def _drift(variation: int, frames: int, rate: int) -> NDArray[np.float32]:
     """How far left and right stray, in frames for a speed that strays by 1 at most: (2, frames)."""
     slow, quick = (hz * frames / rate for hz in DRIFT_HZ)
     return np.stack(
         [
-            displaced_by(circular_noise(rng_for(draw, "cloud", side), frames, slow, quick))
+            displaced_by(circular_noise(rng_for(variation, "cloud", side), frames, slow, quick))
             for side in range(2)
         ]
     )
 
 
-def drift_of(full: ResolvedSettings, draw: int, context: Context) -> NDArray[np.float32]:
+def drift_of(full: ResolvedSettings, variation: int, context: Context) -> NDArray[np.float32]:
     """Return how far left and right are read from their place, in frames: (2, loop frames)."""
     speed = cents_to_speed(full.number("drift_cents"))
-    return _drift(draw, context.loop_frames, context.rate) * speed
+    return _drift(variation, context.loop_frames, context.rate) * speed
 
 
-def _cloud(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
+def _cloud(audio: Stereo, full: ResolvedSettings, variation: int, context: Context) -> Stereo:
     """The space, whose sides drift in pitch each on its own."""
     linear = _STILL.linear
     assert linear is not None
     still = ResolvedSettings({k: v for k, v in full.items() if k != "drift_cents"})
-    out = linear.lay(audio, still, draw, context)
+    out = linear.lay(audio, still, variation, context)
     if full.number("drift_cents") == 0:
         return out
-    away, spline = drift_of(full, draw, context), splined(out)
+    away, spline = drift_of(full, variation, context), splined(out)
     return np.concatenate([read_splined(spline[i : i + 1], away[i]) for i in range(2)])
 
 
-def _drift_picture(full: ResolvedSettings, draw: int, context: Context) -> Portrait:
-    return straying([*drift_of(full, draw, context)], context)
+def _drift_picture(full: ResolvedSettings, variation: int, context: Context) -> Portrait:
+    return straying([*drift_of(full, variation, context)], context)
 
 
 CLOUD = Kind(

@@ -14,7 +14,7 @@ MONO_OFF_HZ = 20.0
 
 
 def _place(
-    spectrum: Spectrum, full: ResolvedSettings, _draw: int, context: Context, length: int
+    spectrum: Spectrum, full: ResolvedSettings, _variation: int, context: Context, length: int
 ) -> Spectrum:
     """Gain, width, a middle below a frequency, balance: all of it a matrix by frequency."""
     gain = np.float32(to_gain(full.number("gain_db")))

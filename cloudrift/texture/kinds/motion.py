@@ -96,10 +96,10 @@ def _width_move(full: ResolvedSettings, context: Context, at: Moments) -> Gains:
 
 
 def _level_picture(
-    process: Process, full: ResolvedSettings, draw: int, context: Context
+    process: Process, full: ResolvedSettings, variation: int, context: Context
 ) -> Portrait:
     """The level left and right over the loop."""
-    out = process(np.ones((2, context.loop_frames), np.float32), full, draw, context)
+    out = process(np.ones((2, context.loop_frames), np.float32), full, variation, context)
     beats = shown_beats(full.word("rate"), context)
     if "pattern" in full:  # a step is a rate, but a pattern is sixteen
         whole = beats_of(context)
@@ -116,12 +116,12 @@ def _level_picture(
 
 
 def _width_picture(
-    process: Process, full: ResolvedSettings, draw: int, context: Context
+    process: Process, full: ResolvedSettings, variation: int, context: Context
 ) -> Portrait:
     """How wide it is over the loop."""
     sides = np.array([[1], [-1]], np.float32) * np.ones(context.loop_frames, np.float32)
     beats = shown_beats(full.word("rate"), context)
-    x, y = over_beats(process(sides, full, draw, context)[0] * 100, beats, context)
+    x, y = over_beats(process(sides, full, variation, context)[0] * 100, beats, context)
     return Portrait(
         title="width over time", x=x, curves=(y,), x_axis=beat_axis(beats), y_axis=percent_axis(200)
     )

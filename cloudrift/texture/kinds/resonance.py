@@ -39,7 +39,7 @@ def _response(
 
 
 def _through(
-    spectrum: Spectrum, full: ResolvedSettings, _draw: int, context: Context, length: int
+    spectrum: Spectrum, full: ResolvedSettings, _variation: int, context: Context, length: int
 ) -> Spectrum:
     tones = tuned_hz(
         context.key, full.word("tones"), round(full.number("octave")), round(full.number("octaves"))

@@ -87,7 +87,7 @@ def find_harsh(audio: Stereo, rate: int) -> Harsh | None:
 # --- moving tamer ---------------------------------------------------------------------------------
 
 
-def _tamer(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _tamer(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     """Each moment's spectrum against its own smooth shape: what sticks out is turned down."""
     hz = hz_of(context.rate)
     amount, allowed = full.number("amount") / 100, full.number("above_db")
@@ -114,7 +114,7 @@ def _fade_in(hz: NDArray[np.float32], low: float, high: float) -> NDArray[np.flo
     return np.asarray(rise * fall, np.float32)
 
 
-def _tamer_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
+def _tamer_picture(full: ResolvedSettings, _variation: int, _context: Context) -> Portrait:
     """How far something still sticks out."""
     x = np.linspace(0, 24, POINTS)
     y = x - full.number("amount") / 100 * np.maximum(0, x - full.number("above_db"))
@@ -180,7 +180,7 @@ TAMER = Kind(
 QUIETEST = 0.15  # of all moments: what is heard in them is taken for noise
 
 
-def _cleaner(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _cleaner(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     """What each band never falls below is noise; moments near it are turned down, band by band."""
     most = full.number("reduction_db")
     margin = full.number("above_db")
@@ -204,7 +204,7 @@ def _cleaner(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context
     return filtered(audio, context, gain_of)
 
 
-def _cleaner_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
+def _cleaner_picture(full: ResolvedSettings, _variation: int, _context: Context) -> Portrait:
     """How much is taken of what is so far above the noise."""
     x = np.linspace(-6, 30, POINTS)
     margin = full.number("above_db")
@@ -260,7 +260,7 @@ CLEANER = Kind(
 # --- formant --------------------------------------------------------------------------------------
 
 
-def _formant(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _formant(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     """Each moment's smooth shape, moved along the frequencies; its partials stay where they are."""
     from scipy.ndimage import maximum_filter1d  # noqa: PLC0415 - slow to import, rarely needed
 
@@ -287,7 +287,7 @@ def _formant(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context
 SUNG = ((700, 0, 130), (1150, -4, 150), (2600, -16, 260), (3500, -24, 300))  # Hz, dB, Hz wide
 
 
-def _formant_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
+def _formant_picture(full: ResolvedSettings, _variation: int, _context: Context) -> Portrait:
     """A vowel's shape before and after."""
     hz = np.geomspace(80, 9000, POINTS)
 

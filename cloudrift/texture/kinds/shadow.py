@@ -20,7 +20,7 @@ INTERVALS = {
 }
 
 
-def _shadow(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _shadow(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     """The sound with its shadow beside it; blend says how much of that."""
     return audio + held(audio, INTERVALS[full.word("interval")], context)
 
@@ -43,22 +43,22 @@ SHADOW = Kind(
     says=lambda full: f"with {full.word('interval')} beside it",
     process=_shadow,
     blend=0.4,
-    picture=lambda full, _draw, _context: moved(INTERVALS[full.word("interval")]),
+    picture=lambda full, _variation, _context: moved(INTERVALS[full.word("interval")]),
     rough=rough_of(_shadow, 0.3),
     stretches=lambda _full: True,
 )
 
 
-def _ghost(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
+def _ghost(audio: Stereo, full: ResolvedSettings, variation: int, context: Context) -> Stereo:
     """A hall backward: what is heard swells up before each note instead of ringing after it."""
     linear = HALL.linear
     assert linear is not None
     hall = HALL.spec.full(HALL.spec.check(dict(full), "reverse reverb"))
-    turned = linear.lay(audio[:, ::-1].copy(), hall, draw, context)
+    turned = linear.lay(audio[:, ::-1].copy(), hall, variation, context)
     return turned[:, ::-1].copy()
 
 
-def _ghost_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
+def _ghost_picture(full: ResolvedSettings, _variation: int, _context: Context) -> Portrait:
     """The hall's decay the other way round."""
     seconds = full.number("decay_s")
     x = np.linspace(-seconds, 0.2, POINTS)

@@ -23,7 +23,7 @@ def _ratio(full: ResolvedSettings) -> float:
     return 2.0 ** (-semitones_of(full) / 12) if full.word("way") == TAPE else 1.0
 
 
-def _process(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _process(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     if full.word("way") == TAPE:
         return resample_circular(audio, context.stretched(_ratio(full)).frames)
     return held(audio, semitones_of(full), context)
@@ -98,7 +98,7 @@ SHIFT = Kind(
     ),
     says=_says,
     process=_process,
-    picture=lambda full, _draw, _context: moved(semitones_of(full)),
+    picture=lambda full, _variation, _context: moved(semitones_of(full)),
     rough=_rough,
     shift_st=semitones_of,
     stretches=lambda full: full.word("way") == HOLD and semitones_of(full) != 0,

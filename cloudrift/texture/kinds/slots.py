@@ -109,12 +109,12 @@ def _edges_that_differ(
     return np.where(into < sizes - into, np.repeat(before, lengths), np.repeat(behind, lengths))
 
 
-def _slots(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
-    return _stretch(audio, full, draw, context, 0, audio.shape[1])
+def _slots(audio: Stereo, full: ResolvedSettings, variation: int, context: Context) -> Stereo:
+    return _stretch(audio, full, variation, context, 0, audio.shape[1])
 
 
 def _stretch(
-    audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
+    audio: Looped, full: ResolvedSettings, _variation: int, context: Context, start: int, count: int
 ) -> Stereo:
     away, level, does = (
         slice_wrapped(curve, start, count)
@@ -137,7 +137,7 @@ def _stretch(
     return np.asarray(out * level, np.float32)
 
 
-def _reach(full: ResolvedSettings, _draw: int, context: Context) -> int:
+def _reach(full: ResolvedSettings, _variation: int, context: Context) -> int:
     longest = int(np.diff(edges_of(full.word("slot"), context)).max())
     return longest + int(RING_S * context.rate) + 8
 
@@ -173,7 +173,7 @@ def _says(full: ResolvedSettings) -> str:
     return f"of {COUNT} slots of {full.word('slot')}: {', '.join(parts) or 'all unchanged'}"
 
 
-def _picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
+def _picture(full: ResolvedSettings, _variation: int, context: Context) -> Portrait:
     away, _level, _does = _course(full.word("slot"), _pattern(full), context)
     heard = (np.arange(context.loop_frames) + away) % context.loop_frames
     return moments([heard], shown_beats("1/1", context), context)

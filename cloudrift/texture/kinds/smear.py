@@ -27,7 +27,7 @@ PITCHES = {
 Courses = tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]
 
 
-def courses_of(full: ResolvedSettings, draw: int, context: Context, at: Moments) -> Courses:
+def courses_of(full: ResolvedSettings, variation: int, context: Context, at: Moments) -> Courses:
     """Return how far back each stream reads (frames), and its level left and right.
 
     They are (streams, moments) each. A whole number of grains fills the loop. A grain at another
@@ -35,7 +35,7 @@ def courses_of(full: ResolvedSettings, draw: int, context: Context, at: Moments)
     """
     n, rate = context.loop_frames, context.rate
     count = max(1, round(n / (full.number("grain_ms") * 1e-3 * rate)))
-    rng = rng_for(draw, "smear", count)
+    rng = rng_for(variation, "smear", count)
     grain, width = n / count, full.number("width") / 100
     reach = full.number("reach_ms") * 1e-3 * rate
     away = np.empty((STREAMS, len(at)), np.float32)
@@ -57,12 +57,12 @@ def courses_of(full: ResolvedSettings, draw: int, context: Context, at: Moments)
 
 
 @memoize
-def _whole(settings: Settings, draw: int, context: Context) -> Courses:
-    return courses_of(ResolvedSettings(dict(settings)), draw, context, all_of(context))
+def _whole(settings: Settings, variation: int, context: Context) -> Courses:
+    return courses_of(ResolvedSettings(dict(settings)), variation, context, all_of(context))
 
 
-def _smear(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
-    away, left, right = _whole(tuple(full.items()), draw, context)
+def _smear(audio: Stereo, full: ResolvedSettings, variation: int, context: Context) -> Stereo:
+    away, left, right = _whole(tuple(full.items()), variation, context)
     spline, out = splined(audio), np.zeros_like(audio)
     for k in range(STREAMS):
         out += read_splined(spline, away[k]) * context.tiled(np.stack([left[k], right[k]]))
@@ -70,22 +70,22 @@ def _smear(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -
 
 
 def _stretch(
-    audio: Looped, full: ResolvedSettings, draw: int, context: Context, start: int, count: int
+    audio: Looped, full: ResolvedSettings, variation: int, context: Context, start: int, count: int
 ) -> Stereo:
-    away, left, right = courses_of(full, draw, context, stretch_of(context, start, count))
+    away, left, right = courses_of(full, variation, context, stretch_of(context, start, count))
     out = np.zeros((2, count), np.float32)
     for k in range(STREAMS):
         out += read_stretch(audio, away[k], start) * np.stack([left[k], right[k]])
     return out
 
 
-def _reach(full: ResolvedSettings, _draw: int, context: Context) -> int:
+def _reach(full: ResolvedSettings, _variation: int, context: Context) -> int:
     longest = full.number("reach_ms") + 2 * full.number("grain_ms")
     return int(longest * 1e-3 * context.rate) + 64
 
 
-def _picture(full: ResolvedSettings, draw: int, context: Context) -> Portrait:
-    away, _, _ = courses_of(full, draw, context, all_of(context))
+def _picture(full: ResolvedSettings, variation: int, context: Context) -> Portrait:
+    away, _, _ = courses_of(full, variation, context, all_of(context))
     beats = min(beats_of(context), BEATS_SHOWN)
     return moments(list(np.arange(context.loop_frames) + away), beats, context)
 

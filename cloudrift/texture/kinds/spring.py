@@ -59,7 +59,7 @@ def _response(
 
 
 def _through(
-    spectrum: Spectrum, full: ResolvedSettings, _draw: int, context: Context, length: int
+    spectrum: Spectrum, full: ResolvedSettings, _variation: int, context: Context, length: int
 ) -> Spectrum:
     settings = tuple(sorted((k, float(v)) for k, v in full.items()))  # numbers only
     mono = (spectrum[0] + spectrum[1]) * np.float32(0.5**0.5)

@@ -21,7 +21,7 @@ SHAPES = ("triangle", "sine", "random", "falling")
 
 
 def course(
-    shape: str, value: str, draw: int, context: Context, share: NDArray[np.float64]
+    shape: str, value: str, variation: int, context: Context, share: NDArray[np.float64]
 ) -> NDArray[np.float64]:
     """Return where a filter is at that many places in the loop (shares of it): 0 to 1."""
     count = turns(value, context)
@@ -31,7 +31,7 @@ def course(
     if shape == "falling":
         return 1 - place
     if shape == "random":
-        rng = rng_for(draw, "sweep", count)
+        rng = rng_for(variation, "sweep", count)
         knots = rng.random(count)
         at = count * share
         low = at.astype(int) % count
@@ -44,9 +44,9 @@ def course(
 Shares = NDArray[np.float64]  # places in the loop, 0 to 1
 
 
-def _sweep(full: ResolvedSettings, draw: int, context: Context, at: Shares) -> Gain:
+def _sweep(full: ResolvedSettings, variation: int, context: Context, at: Shares) -> Gain:
     """A high cut that moves: each short frame is filtered at its own edge."""
-    place = course(full.word("shape"), full.word("rate"), draw, context, at)
+    place = course(full.word("shape"), full.word("rate"), variation, context, at)
     low, high = full.number("low_hz"), full.number("high_hz")
     edge = (low * (high / low) ** place).astype(np.float32)
     x = hz_of(context.rate) / edge[:, None]
@@ -57,7 +57,7 @@ def _sweep(full: ResolvedSettings, draw: int, context: Context, at: Shares) -> G
 SWIRL_STAGES = 6
 
 
-def _swirl(full: ResolvedSettings, draw: int, context: Context, at: Shares) -> Gain:
+def _swirl(full: ResolvedSettings, variation: int, context: Context, at: Shares) -> Gain:
     """Notches that wander: the sound beside itself, turned in phase by a chain that moves.
 
     Each side is half a turn ahead of the other by as much as the width says.
@@ -68,7 +68,7 @@ def _swirl(full: ResolvedSettings, draw: int, context: Context, at: Shares) -> G
     sides = []
     for side in (0.0, 0.5 * width):
         share = (at + side / turns(full.word("rate"), context)) % 1.0
-        place = course(full.word("shape"), full.word("rate"), draw, context, share)
+        place = course(full.word("shape"), full.word("rate"), variation, context, share)
         x = hz / (low * (high / low) ** place)[:, None].astype(np.float32)
         turn = -2 * SWIRL_STAGES * np.arctan(x)
         sides.append((1 + depth * np.exp(1j * turn)) / (1 + depth))
@@ -80,26 +80,31 @@ def _by_frames(
 ) -> tuple[Process, Near]:
     """Return how a gain that moves over frequencies is laid on a sound, whole and in part."""
 
-    def process(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
-        gain = gain_of(full, draw, context, places(context))
+    def process(audio: Stereo, full: ResolvedSettings, variation: int, context: Context) -> Stereo:
+        gain = gain_of(full, variation, context, places(context))
         return filtered(audio, context, lambda _: gain)
 
     def stretch(
-        audio: Looped, full: ResolvedSettings, draw: int, context: Context, start: int, count: int
+        audio: Looped,
+        full: ResolvedSettings,
+        variation: int,
+        context: Context,
+        start: int,
+        count: int,
     ) -> Stereo:
         return filtered_stretch(
-            audio, context, lambda at: gain_of(full, draw, context, at), start, count
+            audio, context, lambda at: gain_of(full, variation, context, at), start, count
         )
 
-    return process, Near(process=stretch, reach=lambda _full, _draw, _context: FRAME)
+    return process, Near(process=stretch, reach=lambda _full, _variation, _context: FRAME)
 
 
-def _edge_picture(title: str, full: ResolvedSettings, draw: int, context: Context) -> Portrait:
+def _edge_picture(title: str, full: ResolvedSettings, variation: int, context: Context) -> Portrait:
     """Where a filter that moves is, over the loop."""
     beats = shown_beats(full.word("rate"), context)
     x = np.linspace(0, beats, POINTS, endpoint=False)
     place = course(
-        full.word("shape"), full.word("rate"), draw, context, x / beats_of(context) % 1.0
+        full.word("shape"), full.word("rate"), variation, context, x / beats_of(context) % 1.0
     )
     low, high = full.number("low_hz"), full.number("high_hz")
     return Portrait(

@@ -58,7 +58,7 @@ def linear_kind(
     """Return a kind that is one response for both sides, kept for the settings it was made for."""
 
     def through(
-        spectrum: Spectrum, full: ResolvedSettings, _draw: int, context: Context, length: int
+        spectrum: Spectrum, full: ResolvedSettings, _variation: int, context: Context, length: int
     ) -> Spectrum:
         hz = np.maximum(np.fft.rfftfreq(length, 1 / context.rate), 0.1).astype(np.float32)
         return np.asarray(spectrum * _ended(response(hz, full), hz, context.rate), np.complex64)

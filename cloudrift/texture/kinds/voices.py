@@ -35,7 +35,7 @@ def _whole(settings: Settings, context: Context) -> Aways:
     return chorus_away(ResolvedSettings(dict(settings)), context, all_of(context))
 
 
-def _chorus(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _chorus(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     spline = splined(audio)
     return _voices(*(read_splined(spline, away) for away in _whole(tuple(full.items()), context)))
 
@@ -54,13 +54,13 @@ def _voices(left_1: Stereo, right_1: Stereo, left_2: Stereo, right_2: Stereo) ->
 
 
 def _chorus_stretch(
-    audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
+    audio: Looped, full: ResolvedSettings, _variation: int, context: Context, start: int, count: int
 ) -> Stereo:
     aways = chorus_away(full, context, stretch_of(context, start, count))
     return _voices(*(read_stretch(audio, away, start) for away in aways))
 
 
-def _chorus_reach(full: ResolvedSettings, _draw: int, context: Context) -> int:
+def _chorus_reach(full: ResolvedSettings, _variation: int, context: Context) -> int:
     longest = full.number("delay_ms") + 2 * full.number("depth_ms")
     return int(longest * 1e-3 * context.rate) + 8
 
@@ -81,7 +81,7 @@ def _heads(cents: float, context: Context, at: Moments) -> tuple[Aways, Aways]:
     return np.asarray(away, np.float32), np.asarray(shares, np.float32)
 
 
-def _doubler(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _doubler(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     cents = full.number("cents")
     if cents == 0:
         return audio.copy()
@@ -98,7 +98,7 @@ def _doubler(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context
 
 
 def _doubler_stretch(
-    audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
+    audio: Looped, full: ResolvedSettings, _variation: int, context: Context, start: int, count: int
 ) -> Stereo:
     cents = full.number("cents")
     if cents == 0:
@@ -110,7 +110,7 @@ def _doubler_stretch(
     return np.stack(sides)
 
 
-def _chorus_picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
+def _chorus_picture(full: ResolvedSettings, _variation: int, context: Context) -> Portrait:
     beats = shown_beats(full.word("rate"), context)
     lines = [
         over_beats(-away / context.rate * 1e3, beats, context)
@@ -126,7 +126,7 @@ def _chorus_picture(full: ResolvedSettings, _draw: int, context: Context) -> Por
     )
 
 
-def _doubler_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
+def _doubler_picture(full: ResolvedSettings, _variation: int, _context: Context) -> Portrait:
     apart = full.number("cents")
     return Portrait(
         title="pitch from left to right",
@@ -195,7 +195,7 @@ DOUBLER = Kind(
     says=lambda full: f"left {full.number('cents'):.1f} cents up, right as much down",
     blend=0.6,
     process=_doubler,
-    near=Near(process=_doubler_stretch, reach=lambda _full, _draw, context: context.rate // 5),
+    near=Near(process=_doubler_stretch, reach=lambda _full, _variation, context: context.rate // 5),
     picture=_doubler_picture,
 )
 KINDS = (CHORUS, DOUBLER)

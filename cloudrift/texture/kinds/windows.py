@@ -56,20 +56,20 @@ def _course(full: ResolvedSettings, context: Context) -> tuple[Curve, Curve]:
     return _slow_course(full.word("window"), SPEEDS[full.word("speed")], context)
 
 
-def _slow(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+def _slow(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
     away, level = _course(full, context)
     return read_displaced(audio, away) * context.tiled(level)
 
 
 def _slow_stretch(
-    audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
+    audio: Looped, full: ResolvedSettings, _variation: int, context: Context, start: int, count: int
 ) -> Stereo:
     away, level = _course(full, context)
     read = read_stretch(audio, slice_wrapped(away, start, count), start)
     return np.asarray(read * slice_wrapped(level, start, count))
 
 
-def _slow_reach(full: ResolvedSettings, _draw: int, context: Context) -> int:
+def _slow_reach(full: ResolvedSettings, _variation: int, context: Context) -> int:
     return int(np.diff(edges_of(full.word("window"), context)).max()) + 8
 
 
@@ -82,7 +82,7 @@ def _slow_says(full: ResolvedSettings) -> str:
     )
 
 
-def _slow_picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
+def _slow_picture(full: ResolvedSettings, _variation: int, context: Context) -> Portrait:
     heard = np.arange(context.loop_frames) + _course(full, context)[0]
     return moments([heard], shown_beats(full.word("window"), context), context)
 
@@ -121,7 +121,7 @@ def _reordered(
 ) -> tuple[Process, Near]:
     """Return how other frames are heard at each (``sources``, with a level), whole and in part."""
 
-    def process(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
+    def process(audio: Stereo, full: ResolvedSettings, _variation: int, context: Context) -> Stereo:
         source, level = sources(full, context)
         places = np.concatenate(
             [source + turn * context.loop_frames for turn in range(context.passes)]
@@ -129,7 +129,12 @@ def _reordered(
         return audio[:, places % audio.shape[1]] * context.tiled(level)
 
     def stretch(
-        audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
+        audio: Looped,
+        full: ResolvedSettings,
+        _variation: int,
+        context: Context,
+        start: int,
+        count: int,
     ) -> Stereo:
         source, level = sources(full, context)
         heard = source.take(np.arange(start, start + count), mode="wrap") % audio.shape[1]
@@ -164,7 +169,7 @@ def _stutter_of(full: ResolvedSettings, context: Context) -> tuple[NDArray[np.in
     return _stutter_course(full.word("window"), full.word("slice"), share, context)
 
 
-def _stutter_picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
+def _stutter_picture(full: ResolvedSettings, _variation: int, context: Context) -> Portrait:
     beats = shown_beats(full.word("window"), context)
     return moments([_stutter_of(full, context)[0]], beats, context)
 
@@ -242,12 +247,12 @@ def _replay_of(full: ResolvedSettings, context: Context) -> tuple[NDArray[np.int
     )
 
 
-def _replay_picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
+def _replay_picture(full: ResolvedSettings, _variation: int, context: Context) -> Portrait:
     heard = _replay_of(full, context)[0] % context.loop_frames
     return moments([heard], beats_of(context), context)
 
 
-def _replay_reach(_full: ResolvedSettings, _draw: int, context: Context) -> int:
+def _replay_reach(_full: ResolvedSettings, _variation: int, context: Context) -> int:
     return int(np.diff(_chord_edges(context)[1]).max()) + 8
 
 

@@ -242,7 +242,7 @@ class HeardOnce(QObject):
         """Let a key go: its sound is released, and what its line makes of it rings out."""
         group = f"key {pitch}"
         key, number = self._keys.pop(pitch, None), self._newest.get(group)
-        let_go = time.monotonic()
+        detach = time.monotonic()
         if key is None or number is None:
             return
 
@@ -250,10 +250,10 @@ class HeardOnce(QObject):
             struck = self._struck_at.get(group)
             if self._newest.get(group) != number or struck is None:
                 return  # struck again: what rang of it has been faded out
-            if time.monotonic() - let_go > LATE_S:
+            if time.monotonic() - detach > LATE_S:
                 self._player.hush(group)
                 return
-            audio = self._engine.once(key(max(0.02, let_go - struck)))
+            audio = self._engine.once(key(max(0.02, detach - struck)))
             if self._newest.get(group) == number:
                 self._player.go_on(audio * np.float32(self._gain_of[group]), group)
 

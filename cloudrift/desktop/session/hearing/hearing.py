@@ -199,7 +199,7 @@ class Hearing(QObject):
 
     # --- hearing some of it -------------------------------------------------------------------
 
-    def hear_alone(self, ids: Iterable[str]) -> None:
+    def solo(self, ids: Iterable[str]) -> None:
         """Hear only some layers and groups; none of them: all. Nothing is changed by that."""
         ids = frozenset(ids)
         if ids:
@@ -210,7 +210,7 @@ class Hearing(QObject):
 
     def swap_alone(self, owner: str) -> None:
         """Hear a layer or a group beside those heard alone, or no longer."""
-        self.hear_alone(self.alone ^ {owner})
+        self.solo(self.alone ^ {owner})
 
     def hear_up_to(self, line_of: LineAt, count: int | None) -> None:
         """Hear the loop with a line only down to a row; None for all of it again."""

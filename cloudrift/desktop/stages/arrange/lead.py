@@ -13,7 +13,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.loop.edits.arranging.section_loops import loop_in
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop
-from cloudrift.style.form import SHARES, Form, draw_form, forms
+from cloudrift.style.form import SHARES, Form, forms, suggest_form
 
 BANDS = 5  # of layers and drums in a form's picture
 DRUMS = {"none": 0.0, "no low": 0.6, "hats": 0.3, "backbeat": 0.4, "scattered": 0.3, "bare": 0.5}
@@ -29,7 +29,7 @@ class FormTrying(Trying):
         self._next.timeout.connect(self._go_on)
 
     def _section(self, loop: Loop) -> Loop:
-        drawn = draw_form(Document.of(loop), self._form, 1)
+        drawn = suggest_form(Document.of(loop), self._form, 1)
         sections = drawn.arrangement.sections
         return loop_in(loop, sections[self._at % len(sections)])
 
@@ -48,8 +48,8 @@ class FormTrying(Trying):
         super().end()
 
 
-def form_lead(session: Session, draw: Callable[[str], object]) -> Lead:
-    """Return a tile for each form; ``draw`` takes its name."""
+def form_lead(session: Session, variation: Callable[[str], object]) -> Lead:
+    """Return a tile for each form; ``variation`` takes its name."""
     made = Lead(
         "Arrange the loop in sections",
         "Each form is an order of sections. Rest on one to hear it; click it to use it. Or add a "
@@ -57,7 +57,7 @@ def form_lead(session: Session, draw: Callable[[str], object]) -> Lead:
     )
     for form in forms().values():
         tile = made.add(
-            LeadTile(form.name.capitalize(), form.about, partial(draw, form.name),
+            LeadTile(form.name.capitalize(), form.about, partial(variation, form.name),
                      partial(paint_form, form))
         )  # fmt: skip
         FormTrying(tile, session, form)

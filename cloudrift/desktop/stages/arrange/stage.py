@@ -36,11 +36,11 @@ from cloudrift.desktop.stages.arrange.section_page import SectionPage
 from cloudrift.desktop.stages.arrange.sum_row import SumRow
 from cloudrift.desktop.stages.arrange.voice_row import VoiceRow
 from cloudrift.desktop.stages.arrange.voice_taker import VoiceTaker
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.loop.edits.arranging import arranging, section_loops
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import MOST_OFFSET_DB, Section
-from cloudrift.style.form import draw_form, find_form, forms
+from cloudrift.style.form import find_form, forms, suggest_form
 
 NAMED_PX, PICTURE_PX = 220, 180  # that the words on top have at least; of height
 HEARD = (("loop", "the loop"), ("section", "this section"), ("all", "arrangement"))
@@ -76,9 +76,9 @@ class ArrangeStage(QWidget):
             lambda name: self.form.setToolTip(find_form(name).about)
         )
         self.form.setToolTip(find_form(self.form.currentText()).about)
-        self.draw = button(
+        self.variation = button(
             "Suggest",
-            self.draw_form,
+            self.suggest_form,
             name="strong",
             tip="Replaces the sections by the form's; each click is another variation",
         )
@@ -119,7 +119,7 @@ class ArrangeStage(QWidget):
             ("Repeat", self.twice, "Repeat all sections after these"),
         ):
             line.addWidget(small_button(words, act, tip=tip))
-        for one in (self.form, self.draw):
+        for one in (self.form, self.variation):
             line.addWidget(one)
         whole = QWidget()
         fill(vertical(whole, FLUSH, 4), self.sum, self.voice)
@@ -263,15 +263,17 @@ class ArrangeStage(QWidget):
     def draw_in(self, form: str) -> None:
         """Draw a form by its name."""
         self.form.setCurrentText(form)
-        self.draw_form()
+        self.suggest_form()
         self.columns.setFocus()
 
-    def draw_form(self) -> None:
-        """Draw the chosen form; another draw with each press."""
+    def suggest_form(self) -> None:
+        """Draw the chosen form; another variation with each press."""
         arrangement, form = self._document.arrangement, find_form(self.form.currentText())
         again = arrangement.form == form.name and bool(arrangement.sections)
-        draw = arrangement.draw % MAX_DRAW + 1 if again else 1
-        if self.edit("suggest an arrangement", lambda document: draw_form(document, form, draw)):
+        variation = arrangement.variation % MAX_VARIATION + 1 if again else 1
+        if self.edit(
+            "suggest an arrangement", lambda document: suggest_form(document, form, variation)
+        ):
             self.columns.choose(0)
 
     def add(self) -> None:
@@ -363,7 +365,7 @@ class ArrangeStage(QWidget):
         """What the menu offers."""
         here = ArrangeStage
         return (
-            Command("&Suggest an arrangement", here.draw_form, goes=True),
+            Command("&Suggest an arrangement", here.suggest_form, goes=True),
             Command("&Add a section", here.add, goes=True),
             Command("&Copy the section", here.copy, "Ctrl+Shift+D", goes=True),
             Command("Play the &arrangement", lambda it: it.hear("all"), "Shift+Space", goes=True),

@@ -12,12 +12,12 @@ from cloudrift.desktop.kit.flow import Flow
 from cloudrift.desktop.kit.grid import GridChoice
 from cloudrift.desktop.kit.parts import button
 from cloudrift.desktop.stages.chords.moves import Moves
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.loop.edits.chords import progression
 from cloudrift.loop.edits.chords.chord_edits import set_tones
 from cloudrift.loop.files.kept import Kept, forget, kept_in, row_folder, take_row
 from cloudrift.loop.model.loop import Loop
-from cloudrift.style import Card, draw_chords, house_cards, way_of_voicing
+from cloudrift.style import Card, house_cards, suggest_chords, way_of_voicing
 from cloudrift.theory.pitch import pretty
 from cloudrift.theory.symbols import parse_progression
 
@@ -35,7 +35,7 @@ class RowBar(QWidget):
         super().__init__()
         self._moves = moves
         self._session = moves.session
-        self._draw = 0
+        self._variation = 0
         self.typed = QLineEdit()
         self.typed.setPlaceholderText(EXAMPLE)
         self.typed.setAccessibleName("Progression: degrees, numbers or names")
@@ -46,8 +46,8 @@ class RowBar(QWidget):
         self.typed.setClearButtonEnabled(True)
         self.typed.returnPressed.connect(self.put_typed)
         self.put = button("Replace", self.put_typed, tip="Replace the progression with this one")
-        self.draw = button(
-            "Suggest", self.draw_row, tip="Suggest a progression from the style card"
+        self.variation = button(
+            "Suggest", self.suggest_row, tip="Suggest a progression from the style card"
         )
         self.more = QPushButton("Progression")
         self.more.setToolTip("Typical progressions, MIDI files, duplicate, mirror")
@@ -58,7 +58,7 @@ class RowBar(QWidget):
         self.grid = GridChoice(moves.grid)
         self.typed.setMinimumWidth(180)
         line = Flow(self, spacing=6)
-        for one in (self.typed, self.put, self.draw, self.more, self.play_in, self.grid):
+        for one in (self.typed, self.put, self.variation, self.more, self.play_in, self.grid):
             line.addWidget(one)
 
     @property
@@ -85,14 +85,14 @@ class RowBar(QWidget):
     def _put_row(self, row: str) -> None:
         self._put("use a saved progression", lambda loop: _typed(loop, row))
 
-    def draw_row(self) -> None:
+    def suggest_row(self) -> None:
         """Draw another row from the card's grammar."""
-        self._draw = self._draw % MAX_DRAW + 1
-        card, draw = self._card, self._draw
-        self.draw.setText(f"Variation {draw}")
+        self._variation = self._variation % MAX_VARIATION + 1
+        card, variation = self._card, self._variation
+        self.variation.setText(f"Variation {variation}")
         self._put(
-            f"variation {draw} from {card.name}",
-            lambda loop: progression.put_chords(loop, draw_chords(card, loop, draw)),
+            f"variation {variation} from {card.name}",
+            lambda loop: progression.put_chords(loop, suggest_chords(card, loop, variation)),
         )
 
     def _copy_block(self) -> bool:
@@ -108,8 +108,8 @@ class RowBar(QWidget):
         chord_id, loop = self._session.selection.chord_id, self._session.loop
         now = loop.chord(chord_id).read(loop.key).degree
         ends = [e for e in self._card.chords.ends if e != now] or list(self._card.chords.ends)
-        self._draw = self._draw % MAX_DRAW + 1
-        end = ends[self._draw % len(ends)]
+        self._variation = self._variation % MAX_VARIATION + 1
+        end = ends[self._variation % len(ends)]
         tones = parse_progression(end, loop.key)[0].tones
         self._moves.apply("vary the ending", lambda p: set_tones(p, chord_id, tones))
 

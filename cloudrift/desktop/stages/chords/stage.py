@@ -82,7 +82,7 @@ class ChordsStage(QWidget):
             Command(
                 "&Type a progression", lambda it: it.row_bar.typed.setFocus(), "Ctrl+R", goes=True
             ),
-            Command("&Suggest a progression", lambda it: it.row_bar.draw_row(), "Ctrl+D"),
+            Command("&Suggest a progression", lambda it: it.row_bar.suggest_row(), "Ctrl+D"),
             Command("Chords from a &MIDI file…", lambda it: it.row_bar.choose_midi(), "Ctrl+M"),
             Command("&Nearest voicing for all", lambda it: it.inspector.all_nearest()),
             Command("&Every other one late", lambda it: it.moves.every_second_late()),

@@ -14,7 +14,7 @@ from cloudrift.notes.fields import CHORD_TOUCH, Described
 
 
 class TouchPage(Page):
-    """Roll, drift, spread, length, and the draw after them."""
+    """Roll, drift, spread, length, and the variation after them."""
 
     def __init__(self, moves: Moves) -> None:
         super().__init__(moves)
@@ -27,9 +27,9 @@ class TouchPage(Page):
             widget.settled.connect(self._settled)
             self.fields[one.name] = widget
             self.put(widget)
-        self.draw = label("", size=11.5, name="soft")
+        self.variation = label("", size=11.5, name="soft")
         self.put(
-            self.draw,
+            self.variation,
             row(
                 [
                     small("Re-roll touch", self._reroll, "Another variation"),
@@ -72,4 +72,4 @@ class TouchPage(Page):
         self.whose.setText(
             "its own" if chord.touch is not None else f"same as {layer}; a change makes it its own"
         )
-        self.draw.setText(f"variation {touch.draw}")
+        self.variation.setText(f"variation {touch.variation}")

@@ -29,17 +29,17 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.demo_heard import DemoHeard
 from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.desktop.stages.deliver.demo_picture import DemoPicture, columns_of
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop.model import demo_file as demos
-from cloudrift.loop.model.demo_file import DemoFile, DemoPart, draw_demo, fitted, heard_in
+from cloudrift.loop.model.demo_file import DemoFile, DemoPart, fitted, heard_in, suggest_demo
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.engine.engine import Engine
 from cloudrift.render.measure.strata import strata
 
-DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=1, high=MAX_DRAW)
+VARIATION = Field(name="variation", label="Draw", default=1, unit="№", low=1, high=MAX_VARIATION)
 TURNS = Field(name="turns", label="Turns", default=1, unit="turns", low=1, high=demos.MOST_TURNS)
 CROSS = Field(
     name="cross_s",
@@ -81,10 +81,10 @@ class DemoPage(QWidget):
         self.heard = DemoHeard(session, tasks)
         self._curves: dict[str, NDArray[np.float32]] = {}
         self.picture = DemoPicture()
-        self.draw = FieldWidget(DRAW, 1.0)
+        self.variation = FieldWidget(VARIATION, 1.0)
         self.order = button(
             "Suggest an order",
-            self._draw,
+            self._suggest,
             tip="Everything first, then a breakdown, then each layer alone",
         )
         self.cross = FieldWidget(CROSS, demos.CROSS_S)
@@ -121,7 +121,7 @@ class DemoPage(QWidget):
         for widget in (self.hear, self.write):
             head.addWidget(widget)
         fill(column, head, self.bar, (self.picture, 1))
-        below = flow(self.draw, self.order, self.cross, self.tag, self.tag_db, self.tag_every,
+        below = flow(self.variation, self.order, self.cross, self.tag, self.tag_db, self.tag_every,
                      spacing=6)  # fmt: skip
         column.addWidget(below)
         inside = vertical(self._chosen, FLUSH, 5)
@@ -146,7 +146,7 @@ class DemoPage(QWidget):
         self.picture.wanted.connect(self.heard.hear)
         self.heard.changed.connect(self._show_heard)
         self.heard.moved.connect(lambda share, _what: self.bar.setValue(round(1000 * share)))
-        self.draw.edited.connect(lambda value: self._take_draw(int(float(value))))
+        self.variation.edited.connect(lambda value: self._take_variation(int(float(value))))
         self.name.editingFinished.connect(self._rename)
         self.turns.edited.connect(
             lambda value: self._set_part("turns", int(float(value)), "length")
@@ -178,17 +178,19 @@ class DemoPage(QWidget):
         self._session.document.change(words, on_document, merge=merge)
         self._show()
 
-    def _draw(self) -> None:
+    def _suggest(self) -> None:
         """Draw an order, or another one where there is one."""
         demo = self.demo
-        self._take_draw(demo.draw % MAX_DRAW + 1 if demo.parts else int(float(self.draw.value)))
+        self._take_variation(
+            demo.variation % MAX_VARIATION + 1 if demo.parts else int(float(self.variation.value))
+        )
 
-    def _take_draw(self, draw: int) -> None:
+    def _take_variation(self, variation: int) -> None:
         def edit(before: DemoFile, loop: Loop) -> DemoFile:
-            made = draw_demo(loop, draw)
-            return replace(before, parts=made.parts, draw=draw)
+            made = suggest_demo(loop, variation)
+            return replace(before, parts=made.parts, variation=variation)
 
-        self.change(f"order of the demo file, variation {draw}", edit)
+        self.change(f"order of the demo file, variation {variation}", edit)
 
     def _set(self, field: str, value: object) -> None:
         words = {
@@ -290,7 +292,7 @@ class DemoPage(QWidget):
         unknown = {one.id for one in loop.heard()} - set(self._curves)
         if self.isVisible() and (unknown or not self._curves):
             self._measure()
-        self.draw.set_value(float(demo.draw or 1))
+        self.variation.set_value(float(demo.variation or 1))
         self.cross.set_value(demo.cross_s)
         self.tag_db.set_value(demo.tag_db)
         self.tag_every.set_value(float(demo.tag_every))

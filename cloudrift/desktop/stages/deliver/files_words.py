@@ -23,7 +23,7 @@ def facts_of_files(
         )
     if stems:
         lines.append(
-            "The stems add up to the bare file; that through the whole loop's treatments is the loop."
+            "The stems add up to the bare file; the whole loop's treatments make it the loop."
         )
         if any(x.group for x in loop.heard()):
             lines.append(

@@ -30,8 +30,10 @@ from cloudrift.desktop.stages.find.fields import WITHIN_PERCENT, WITHIN_ST, Fetc
 from cloudrift.desktop.stages.find.rows import about, text_of, wanted_in
 from cloudrift.exchange import Found, Service
 from cloudrift.exchange.folders import Counted, OwnFolders
+from cloudrift.exchange.words import alike
 from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.paths import path_text, shown
+from cloudrift.ground.search import tokens
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.layers import recordings
 from cloudrift.loop.model.loop import Loop
@@ -41,6 +43,7 @@ from cloudrift.notes.listening import read_and_listen
 FETCHING = "fetching a recording"
 TYPED_MS = 180  # after the last letter it is looked for
 ANY = "all"
+MOST_ALSO = 4  # words that mean the same and are named
 
 
 class FindPane(SideTool):
@@ -254,8 +257,12 @@ class FindPane(SideTool):
         self.list.clear()
         for one in found:
             self.list.addTopLevelItem(self._item(one))
+        also = [one for word in tokens(self.search.text()) for one in alike(word)[1:]]
         self.says.setText(
-            f"{plural(len(found), 'recording')}, best match first" if found else self._nothing()
+            f"{plural(len(found), 'recording')}, best match first"
+            + (f"; also for {', '.join(also[:MOST_ALSO])}" if also else "")
+            if found
+            else self._nothing()
         )
         self._pointed()
 

@@ -84,7 +84,7 @@ class CompareButton(QPushButton):
                 then = Moment(document=Document(loop=kept[1]), label=f"{kept[0].name}, source loop")
         elif self._against == "print" and layer is not None:
             loop = flips.with_flip(self._session.loop, layer.id, cutting.reset)
-            loop = flips.heard_alone(loop, layer.id) if self._alone.on else loop
+            loop = flips.soloed(loop, layer.id) if self._alone.on else loop
             then = Moment(document=Document(loop=loop), label=f"{layer.name}, original order")
         if then is None:
             self._against = ""

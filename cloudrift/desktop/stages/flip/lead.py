@@ -15,7 +15,7 @@ from cloudrift.loop.edits.flip.scatter import Rules, scattered
 from cloudrift.loop.model.flip import Flipped
 from cloudrift.notes.time import bar_ticks
 
-EXAMPLE_PIECES, EXAMPLE = 16, Rules(amount=45, draw=7, backward=35)
+EXAMPLE_PIECES, EXAMPLE = 16, Rules(amount=45, variation=7, backward=35)
 NO_RECORDING = "No recording in the loop yet: add one, then slice it here"
 PIECES = 8  # of the pictures
 ROLES = ("keys", "pad", "pluck", "lead")  # colours of the chords, two pieces each

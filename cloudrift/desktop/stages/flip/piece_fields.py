@@ -3,7 +3,7 @@
 import math
 
 from cloudrift.audio.stretch import CLEAN
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.settings import Field
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.flip import LONGEST_DECAY_MS, SlicePlacement
@@ -51,7 +51,7 @@ SCATTER = {
         Field(name="octave", label="Octave jump", default=0, unit="%", low=0, high=100),
         Field(name="silence", label="Rest", default=0, unit="%", low=0, high=100),
         Field(name="familiar", label="From nearby", default=40, unit="%", low=0, high=100),
-        Field(name="draw", label="Variation", default=1, low=0, high=MAX_DRAW),
+        Field(name="variation", label="Variation", default=1, low=0, high=MAX_VARIATION),
     )
 }
 

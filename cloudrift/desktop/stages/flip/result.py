@@ -24,7 +24,7 @@ from cloudrift.desktop.stages.flip.piece_fields import (
     clean_words,
     stretch_words,
 )
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import plural
@@ -92,7 +92,7 @@ class Result(Inspector):
         self.body.addWidget(self.fit)
         self.body.addWidget(row_of_heading("Scatter", why("scatter")))
         self.another = button(
-            "Another variation", self.another_draw, tip="Suggest and play another order"
+            "Another variation", self.another_variation, tip="Suggest and play another order"
         )
         self.keep = button("Keep this", self.keep_scatter, tip="Keep the pieces in this order")
         self._pair(self.another, self.keep)
@@ -169,7 +169,7 @@ class Result(Inspector):
         """The rules as they are set."""
         values: dict[str, Any] = {name: widget.value for name, widget in self.rules.items()}
         values |= {name: values[name] == ON for name in ("downbeats", "order")}
-        return Rules(**(values | {"draw": round(values["draw"])}))
+        return Rules(**(values | {"variation": round(values["variation"])}))
 
     def _set_rule(self, _name: str, _value: Value) -> None:
         self._hear_scatter()
@@ -187,22 +187,24 @@ class Result(Inspector):
 
         def edit(loop: Loop) -> Loop:
             made = self._scattered(loop)
-            return flips.heard_alone(made, layer.id) if layer.parked else made
+            return flips.soloed(made, layer.id) if layer.parked else made
 
-        self._scatter.put(edit, f"scattered, variation {self.scatter_rules.draw}")
+        self._scatter.put(edit, f"scattered, variation {self.scatter_rules.variation}")
         self._show_scatter()
 
-    def another_draw(self) -> None:
-        """Hear another draw."""
-        draw = self.rules["draw"]
-        draw.set_value(float((round(float(draw.value)) + 1) % MAX_DRAW))
+    def another_variation(self) -> None:
+        """Hear another variation."""
+        variation = self.rules["variation"]
+        variation.set_value(float((round(float(variation.value)) + 1) % MAX_VARIATION))
         self._hear_scatter()
 
     def keep_scatter(self) -> None:
         """Let the pieces stay as they are heard."""
         rules, bar = self.scatter_rules, bar_ticks(self._session.loop.metre)
         self._scatter.end()
-        self._edit(f"scatter, variation {rules.draw}", lambda flip: scattered(flip, rules, bar))
+        self._edit(
+            f"scatter, variation {rules.variation}", lambda flip: scattered(flip, rules, bar)
+        )
 
     def _show_scatter(self) -> None:
         self.keep.setEnabled(self._scatter.on)

@@ -289,7 +289,7 @@ class FlipStage(QWidget):
         if layer is None:
             return loop
         made = flips.with_flip(loop, layer.id, edit)
-        return flips.heard_alone(made, layer.id) if self._alone.on else made
+        return flips.soloed(made, layer.id) if self._alone.on else made
 
     def _made(self, layer_id: str) -> None:
         """A flip is new: it is chosen, and heard."""
@@ -382,7 +382,7 @@ class FlipStage(QWidget):
         if layer is None:
             self.alone.setChecked(False)
             return
-        self._alone.put(lambda loop: flips.heard_alone(loop, layer.id), f"{layer.name}, solo")
+        self._alone.put(lambda loop: flips.soloed(loop, layer.id), f"{layer.name}, solo")
         self.alone.setChecked(True)
 
     # --- showing ------------------------------------------------------------------------------

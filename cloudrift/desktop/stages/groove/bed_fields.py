@@ -1,6 +1,6 @@
 """Fields of the groove bed, and its grids."""
 
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.settings import Field
 from cloudrift.loop.model.bed import MOST_SWING, STRAIGHT
 from cloudrift.loop.model.layer import LEVEL
@@ -42,6 +42,6 @@ FIELDS = {
             high=100,
             hint="how many of the free steps are played; moving it suggests another variation",
         ),
-        Field(name="draw", label="№", default=1, low=1, high=MAX_DRAW),
+        Field(name="variation", label="№", default=1, low=1, high=MAX_VARIATION),
     )
 }

@@ -160,13 +160,15 @@ class HitEditing(Keyed):
         self.choose(self.row)
 
     def spread(self) -> None:
-        """Pan the chosen hits by a draw; each time another."""
+        """Pan the chosen hits by a variation; each time another."""
         lane_id, numbers = self.lane_id, self.chosen_or_all
         if self.model is None:
             return
         pans = [self.model.hits(self.row)[n].pan for n in numbers]
-        draw = round(sum(abs(pan) for pan in pans) * 97) % 9999 + 1
-        self._edit("random pan", lambda loop: hitting.spread(loop, lane_id, numbers, 0.8, draw))
+        variation = round(sum(abs(pan) for pan in pans) * 97) % 9999 + 1
+        self._edit(
+            "random pan", lambda loop: hitting.spread(loop, lane_id, numbers, 0.8, variation)
+        )
 
     def set_all(self, name: str, value: object, *, moving: bool = False) -> None:
         """Set a field of the chosen hits."""

@@ -15,11 +15,11 @@ LED_BY = 3  # manners
 
 
 def groove_lead(
-    session: Session, draw: Callable[[str], object], drawn: Callable[[str, Loop], Loop]
+    session: Session, variation: Callable[[str], object], drawn: Callable[[str, Loop], Loop]
 ) -> Lead:
     """Return a tile for each of the likeliest manners.
 
-    ``draw`` takes the name of the one that is kept; ``drawn`` returns the loop with it.
+    ``variation`` takes the name of the one that is kept; ``drawn`` returns the loop with it.
     """
     made = Lead(
         "Suggest one from the loop",
@@ -30,7 +30,7 @@ def groove_lead(
     for name in (first, *(one for one in manners() if one != first))[:LED_BY]:
         manner = find_manner(name)
         tile = made.add(
-            LeadTile(name.capitalize(), manner.about, partial(draw, name),
+            LeadTile(name.capitalize(), manner.about, partial(variation, name),
                      partial(paint_manner, manner))
         )  # fmt: skip
         Trying(tile, session, partial(drawn, name), f"with a {name} groove")

@@ -26,7 +26,7 @@ from cloudrift.desktop.stages.groove.chosen import Chosen
 from cloudrift.desktop.stages.groove.hit_lanes import HitLanes
 from cloudrift.desktop.stages.groove.lead import groove_lead
 from cloudrift.desktop.stages.groove.model import root_text
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.bed import beds
 from cloudrift.loop.edits.bed.bed_midi import lanes_of_midi
@@ -37,7 +37,7 @@ from cloudrift.notes.midi_in import MidiSong
 from cloudrift.notes.time import NOTE_VALUES
 from cloudrift.render.engine.engine import Rendered
 from cloudrift.render.measure.strokes import Strengths, onset_strengths
-from cloudrift.style.groove import draw_bed, usual_manner
+from cloudrift.style.groove import suggest_bed, usual_manner
 from cloudrift.style.manner import find_manner, manners
 
 SAYS_PX = 200  # that the words on top have at least
@@ -78,9 +78,9 @@ class GrooveStage(QWidget):
         self.manner = ChoiceBox("Manner")
         self.manner.addItems(list(manners()))
         self.manner.currentTextChanged.connect(self._show_manner)
-        self.draw = button(
+        self.variation = button(
             "Suggest from the loop",
-            self.draw_one,
+            self.suggest_one,
             name="strong",
             tip="Hits that land on the loop's onsets; each click is another variation, locked "
             "lanes stay",
@@ -134,7 +134,7 @@ class GrooveStage(QWidget):
         grid = label("Grid", size=11.5, name="soft")
         rolls = label("Rolls in", size=11.5, name="soft")
         for holder, widgets in (
-            (head, (named, self.add, self.manner, self.fields["draw"], self.draw)),
+            (head, (named, self.add, self.manner, self.fields["variation"], self.variation)),
             (played, (self.heard, self.only, patterns, self.bars, grid, self.grid, rolls,
                       self.roll)),
         ):  # fmt: skip
@@ -185,7 +185,7 @@ class GrooveStage(QWidget):
         there = bool(bed.lanes)
         self.filled.setVisible(there)
         self.lead.setVisible(not there)
-        for widget in (self.manner, self.fields["draw"], self.draw):
+        for widget in (self.manner, self.fields["variation"], self.variation):
             widget.setVisible(there)
         self.whole.setText(_whole_words(loop))
         self.heard.setChecked(there and not bed.group.mute)
@@ -195,7 +195,7 @@ class GrooveStage(QWidget):
             ("swing", bed.swing),
             ("late_ms", bed.late_ms),
             ("busy", 100 * bed.busy),
-            ("draw", float(bed.draw)),
+            ("variation", float(bed.variation)),
         ):
             self.fields[name].set_value(value)
         self._show_patterns(bed)
@@ -294,27 +294,27 @@ class GrooveStage(QWidget):
     def draw_in(self, manner: str) -> None:
         """Draw a groove in a manner."""
         self.manner.setCurrentText(manner)
-        self.draw_one()
+        self.suggest_one()
         self.lanes.setFocus()
 
     def _drawn(self, name: str, loop: Loop) -> Loop:
         bed = loop.bed or Bed()
         manner = find_manner(name)
-        drawn = draw_bed(loop, manner, self._strengths, draw=bed.draw, busy=bed.busy)
+        drawn = suggest_bed(loop, manner, self._strengths, variation=bed.variation, busy=bed.busy)
         return beds.set_heard(drawn, on=True)
 
-    def draw_one(self) -> None:
+    def suggest_one(self) -> None:
         """Draw a groove in the chosen manner; another with each press."""
         bed = self._session.loop.bed or Bed()
         manner = self.manner.currentText()
         again = bed.manner == manner and any(x.id not in bed.locked for x in bed.lanes)
-        self._draw(bed.draw % MAX_DRAW + 1 if again else bed.draw, bed.busy)
+        self._draw(bed.variation % MAX_VARIATION + 1 if again else bed.variation, bed.busy)
 
-    def _draw(self, draw: int, busy: float, *, moving: bool = False) -> None:
+    def _draw(self, variation: int, busy: float, *, moving: bool = False) -> None:
         manner, strengths = find_manner(self.manner.currentText()), self._strengths
 
         def edit(loop: Loop) -> Loop:
-            loop = draw_bed(loop, manner, strengths, draw=draw, busy=busy)
+            loop = suggest_bed(loop, manner, strengths, variation=variation, busy=busy)
             return loop if moving else beds.set_heard(loop, on=True)
 
         done = self.edit("suggest a groove", edit, moving=moving)
@@ -325,15 +325,15 @@ class GrooveStage(QWidget):
         bed, number = self._session.loop.bed or Bed(), float(str(value))
         if name == "busy" and bed.manner:
             self.manner.setCurrentText(bed.manner)
-            self._draw(bed.draw, number / 100, moving=True)
-        elif name == "draw" and bed.manner:
+            self._draw(bed.variation, number / 100, moving=True)
+        elif name == "variation" and bed.manner:
             self.manner.setCurrentText(bed.manner)
             self._draw(round(number), bed.busy, moving=True)
         elif name == "level_db":
             self.edit(
                 "level of the bed", lambda loop: loop.with_owner(BED, level_db=number), moving=True
             )
-        elif name in ("busy", "draw"):
+        elif name in ("busy", "variation"):
             number = number / 100 if name == "busy" else round(number)
             self.edit(name, lambda loop: beds.set_bed(loop, **{name: number}), moving=True)
         else:
@@ -354,7 +354,7 @@ class GrooveStage(QWidget):
         )
 
     def _swap_alone(self, on: bool) -> None:
-        self._session.hearing.hear_alone({BED} if on else ())
+        self._session.hearing.solo({BED} if on else ())
 
     def _swap_lane(self, lane_id: str) -> None:
         def edit(loop: Loop) -> Loop:
@@ -433,7 +433,7 @@ class GrooveStage(QWidget):
         """What can be done here, for the menus."""
         here = GrooveStage
         return (
-            Command("&Suggest a groove from the loop", here.draw_one, goes=True),
+            Command("&Suggest a groove from the loop", here.suggest_one, goes=True),
             Command("Groove &bed on or off", lambda it: it.heard.click(), goes=True),
             Command("Drums of a &MIDI file…", lambda it: it._ask_for_midi(), goes=True),
         )

@@ -76,7 +76,7 @@ class Keys(QWidget):
                 out.append((box, cap.letter, name, (cap.pitch,), cap.degree))
         return out
 
-    def let_go(self) -> None:
+    def detach(self) -> None:
         """Let every key go."""
         for who in list(self._held):
             self._up(who)
@@ -135,7 +135,7 @@ class Keys(QWidget):
         self._up("mouse")
 
     def focusOutEvent(self, _event: QFocusEvent | None) -> None:
-        self.let_go()
+        self.detach()
 
     def focusInEvent(self, _event: QFocusEvent | None) -> None:
         self.update()
@@ -252,7 +252,7 @@ class KeysStrip(QFrame):
 
     def _octave(self, by: int) -> None:
         self.keys.octave = min(max(self.keys.octave + by, OCTAVES[0]), OCTAVES[-1])
-        self.keys.let_go()
+        self.keys.detach()
         self.keys.update()
         self.keys.setFocus()
 
@@ -372,7 +372,7 @@ class KeysStrip(QFrame):
 
     def leave(self) -> None:
         """Have it put away; a take under way is dropped."""
-        self.keys.let_go()
+        self.keys.detach()
         self.recorder.drop()
         self.click.setChecked(False)
         if self.keyboard is not None:

@@ -431,8 +431,8 @@ class LayerInspector(Inspector):
         self._session.apply(one.field.label.lower(), edit, merge=merge)
 
     def _redraw(self, layer_id: str) -> None:
-        draw = self._session.loop.layer(layer_id).played.touch.draw % 999 + 1
+        variation = self._session.loop.layer(layer_id).played.touch.variation % 999 + 1
         self._session.apply(
             "another variation of the touch",
-            lambda loop: layer_edits.set_touch(loop, layer_id, draw=draw),
+            lambda loop: layer_edits.set_touch(loop, layer_id, variation=variation),
         )

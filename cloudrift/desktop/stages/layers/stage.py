@@ -78,7 +78,7 @@ class LayersStage(QWidget):
         self.add = QPushButton("Add a layer")
         self.add.setObjectName("strong")
         self.add.setMenu(self._sounds_menu())
-        self.draw = button(
+        self.variation = button(
             "Notes",
             self.add_note_layer,
             tip="Add an empty layer with the selected layer's sound: draw notes or record them",
@@ -90,7 +90,7 @@ class LayersStage(QWidget):
         left.setFixedWidth(LIST_PX)
         inside = vertical(left, (10, 8, 4, 8), 3)
         top = horizontal(margins=(0, 0, 6, 0))
-        fill(top, (label("Layers", size=14), 1), self.draw, self.add)
+        fill(top, (label("Layers", size=14), 1), self.variation, self.add)
         inside.addLayout(top)
         self.heard.setWordWrap(True)
         inside.addWidget(self.heard)
@@ -348,7 +348,7 @@ class LayersStage(QWidget):
             Command("Stop analysing recordings", here.stop_listening),
             Command("Layers from a &MIDI file…", here.choose_midi),
             Command("Step to the &next layer", here.next_layer, "F7"),
-            Command("&Detach from chords", lambda it: it.notes.moves.let_go()),
+            Command("&Detach from chords", lambda it: it.notes.moves.detach()),
             Command("&Follow chords", lambda it: it.notes.moves.take_again()),
             *(Command(f"{tool.label}: {tool.about}", partial(here.open_tool, name=tool.name),
                       goes=True, inside=f"Notes: {group}")

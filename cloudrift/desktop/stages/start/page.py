@@ -41,7 +41,7 @@ from cloudrift.desktop.stages.start.sources import (
     made,
     summary,
 )
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop.model.loop import Loop
@@ -50,7 +50,9 @@ from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory.key import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES, pretty
 
-DRAW = Field(name="draw", label="Variation", default=1, unit="№", low=1, high=MAX_DRAW)
+VARIATION = Field(
+    name="variation", label="Variation", default=1, unit="№", low=1, high=MAX_VARIATION
+)
 BARS = ((4, "4 bars"), (8, "8 bars"), (16, "16 bars"))
 CARD, EMPTY, MIDI, RECORDING, PHRASE, TEMPLATE = range(6)
 FROM = (
@@ -116,9 +118,9 @@ class StartPage(QWidget):
         self.tempo = FieldWidget(TEMPO, 120.0)
         self.bars = ChoiceRow(BARS, columns=3, name="Length")
         self.metre = MetreChoice()
-        self.draw = FieldWidget(DRAW, 1.0)
+        self.variation = FieldWidget(VARIATION, 1.0)
         self.another = button(
-            "Another sketch", self.another_draw, tip="Another variation in this style"
+            "Another sketch", self.another_variation, tip="Another variation in this style"
         )
         self.demo = button("Open the demo kit", self.demo_wanted.emit, tip=KIT_WORDS)
         self.listen = button("Play it", self._listen, tip="Play or stop (Space)")
@@ -162,9 +164,9 @@ class StartPage(QWidget):
         """What the loop is that would be begun."""
         holder = QWidget()
         column = vertical(holder, FLUSH, 5)
-        self.draw.setMinimumWidth(DRAW_PX)
+        self.variation.setMinimumWidth(DRAW_PX)
         inside = horizontal(self.draws, FLUSH, 6)
-        fill(inside, self.another, self.draw, 1)
+        fill(inside, self.another, self.variation, 1)
         fill(column, heading("This loop"), self.summary, self.draws, 1)
         return holder
 
@@ -197,7 +199,7 @@ class StartPage(QWidget):
         self.tempo.edited.connect(self._choose_tempo)
         self.bars.chosen.connect(self._choose_bars)
         self.metre.chosen.connect(self._choose_metre)
-        self.draw.edited.connect(self._choose_draw)
+        self.variation.edited.connect(self._choose_variation)
         self.card.rested.connect(self._hear_card)
         self.card.learn_wanted.connect(self.learn_wanted)
         self._session.transport.playing_changed.connect(
@@ -222,7 +224,7 @@ class StartPage(QWidget):
     def choose_source(self, number: int) -> None:
         """Begin from something else; what was chosen for the other goes."""
         self.source = self.sources[number]
-        self._choice = Choice(draw=self._choice.draw)
+        self._choice = Choice(variation=self._choice.variation)
         self.source.enter()
         self._make()
         self.source.first().setFocus()
@@ -243,7 +245,7 @@ class StartPage(QWidget):
         if self.sender() is self.source:
             self._choice.tempo = None
             if self.source is not self.card:
-                self._choice = Choice(draw=self._choice.draw)
+                self._choice = Choice(variation=self._choice.variation)
             self._make()
 
     def _choose_key(self) -> None:
@@ -263,13 +265,13 @@ class StartPage(QWidget):
         self._choice.metre = metre
         self._make()
 
-    def _choose_draw(self, value: Value) -> None:
-        self._choice.draw = int(float(value))
+    def _choose_variation(self, value: Value) -> None:
+        self._choice.variation = int(float(value))
         self._make()
 
-    def another_draw(self) -> None:
+    def another_variation(self) -> None:
         """Take the next draw."""
-        self._choice.draw = self._choice.draw % MAX_DRAW + 1
+        self._choice.variation = self._choice.variation % MAX_VARIATION + 1
         self._make()
 
     def _name(self) -> None:
@@ -297,7 +299,7 @@ class StartPage(QWidget):
             self.tonic.setCurrentIndex(0)
         shown = loop or empty_loop()
         self.tempo.set_value(shown.tempo)
-        self.draw.set_value(float(self._choice.draw))
+        self.variation.set_value(float(self._choice.variation))
         self.bars.show_choice(shown.bars)
         self.metre.show_choice(shown.metre)
         self.mode.setCurrentIndex(self.mode.findData(shown.key.mode))
@@ -322,7 +324,7 @@ class StartPage(QWidget):
             self._started = False
             return
         self._heard_card = card
-        loop = self.card.sketch_of(card, Choice(draw=self._choice.draw))
+        loop = self.card.sketch_of(card, Choice(variation=self._choice.variation))
         self._preview.put(loop, f"{card.name}: a sketch", alone=frozenset(), instead=True)
         if not self._session.player.playing:
             self._started = True

@@ -133,7 +133,7 @@ class RecordingSource(FileSource):
                 near.card,
                 choice.key or heard.taken_key,
                 choice.tempo or (heard.taken_tempo and near.tempo),
-                choice.draw,
+                choice.variation,
                 bars=choice.bars or BARS,
                 metre=choice.metre or (4, 4),
             )

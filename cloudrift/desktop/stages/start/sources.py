@@ -45,7 +45,7 @@ class Choice:
     tempo: float | None = None
     bars: int | None = None
     metre: tuple[int, int] | None = None
-    draw: int = 1
+    variation: int = 1
 
 
 class Source(QWidget):
@@ -53,7 +53,7 @@ class Source(QWidget):
 
     ``changed`` says that another loop would come of it. ``own_key`` names the key that it has by
     itself, ``own_tonic`` the tonic where only that is given and its scale is free to choose.
-    ``card`` is whose style it is in, if anybody's; ``draws`` says whether the draw counts,
+    ``card`` is whose style it is in, if anybody's; ``draws`` says whether the variation counts,
     ``plays_in`` that the first thing to do is play.
     """
 
@@ -167,7 +167,7 @@ class CardSource(Source):
             card,
             choice.key,
             choice.tempo,
-            choice.draw,
+            choice.variation,
             bars=choice.bars or BARS,
             metre=choice.metre or (4, 4),
         )

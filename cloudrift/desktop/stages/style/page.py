@@ -207,7 +207,7 @@ class StylePage(QWidget):
         if card is None:
             return
         group = ""
-        for move in moves_of(card, self._session.loop.draw):
+        for move in moves_of(card, self._session.loop.variation):
             if move.group != group:
                 group = move.group
                 self.moves.addWidget(heading(group))

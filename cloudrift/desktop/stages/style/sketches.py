@@ -30,7 +30,7 @@ COLUMNS = 4
 COUNT = Field(
     name="count", label="Sketches", default=LEAST, unit="variations", low=LEAST, high=MOST
 )
-ORDERS = (("draw", "by variation"), ("marks", "by marks"), ("unlike", "by difference"))
+ORDERS = (("variation", "by variation"), ("marks", "by marks"), ("unlike", "by difference"))
 
 
 class Sketches(QWidget):
@@ -42,23 +42,23 @@ class Sketches(QWidget):
         super().__init__()
         self._session, self._tasks, self._marking = session, tasks, marking
         self.tiles: list[SketchTile] = []
-        self._first = 1  # the draw that the next table begins with
+        self._first = 1  # the variation that the next table begins with
         self._wanted = 0
-        self._by: object = "draw"
+        self._by: object = "variation"
         self._preview = Preview(session.hearing.previews, self)
         self._rest = Rest(self)
         self._over: SketchTile | None = None
         self._rest.rested.connect(self._hear)
         self.count = FieldWidget(COUNT, float(LEAST))
         self.count.setFixedWidth(170)
-        self.draw = button("Suggest sketches", self.begin, name="strong")
+        self.variation = button("Suggest sketches", self.begin, name="strong")
         self.stop = button("Cancel", self.cancel)
         self.stop.hide()
         self.bar = QProgressBar()
         self.bar.hide()
         self.order = ChoiceRow(list(ORDERS), columns=3, name="In which order")
         self.order.setFixedWidth(330)
-        self.order.show_choice("draw")
+        self.order.show_choice("variation")
         self.order.chosen.connect(self._order)
         self.keep = button(
             "Save selected…",
@@ -74,7 +74,7 @@ class Sketches(QWidget):
         fill(inside, self._grid, 1)
         column = vertical(self, FLUSH)
         row = horizontal()
-        for one in (self.count, self.draw, self.stop):
+        for one in (self.count, self.variation, self.stop):
             row.addWidget(one)
         fill(row, (self.bar, 1), 1, self.order, self.keep)
         fill(column, row, self.words, (scrolling(holder), 1))
@@ -142,21 +142,21 @@ class Sketches(QWidget):
 
     def _lay(self) -> None:
         """Put the tiles into the order that is wanted."""
-        by = {tile.of.draw: tile for tile in self.tiles}
-        found = sorted((tile.of for tile in self.tiles), key=lambda one: one.draw)
+        by = {tile.of.variation: tile for tile in self.tiles}
+        found = sorted((tile.of for tile in self.tiles), key=lambda one: one.variation)
         if self._by == "marks":
             found.sort(key=lambda one: -one.met / max(one.asked, 1))
         elif self._by == "unlike":
             found = by_unlikeness(found)
         for at, one in enumerate(found):
-            self._grid.addWidget(by[one.draw], at // COLUMNS, at % COLUMNS)
+            self._grid.addWidget(by[one.variation], at // COLUMNS, at % COLUMNS)
         self._show()
 
     def _show(self) -> None:
         busy = self._wanted > 0
         self.stop.setVisible(busy)
         self.bar.setVisible(busy)
-        self.draw.setEnabled(not busy)
+        self.variation.setEnabled(not busy)
         chosen = sum(tile.isChecked() for tile in self.tiles)
         self.keep.setEnabled(chosen > 0)
         card = self._marking.card
@@ -165,7 +165,7 @@ class Sketches(QWidget):
             says = f"Suggest {LEAST} to {MOST} sketches of {name} and hear them one by one."
             self.words.setText(says if card else "Choose a card in the heading first.")
         elif self._preview.on and self._over is not None:
-            self.words.setText(f"Playing variation {self._over.of.draw} in the loop's place.")
+            self.words.setText(f"Playing variation {self._over.of.variation} in the loop's place.")
         else:
             self.words.setText(
                 f"{len(self.tiles)} sketches, {chosen} selected. Rest on one to hear it; click to "
@@ -187,7 +187,7 @@ class Sketches(QWidget):
     def _hear(self) -> None:
         if self._over is not None:
             of = self._over.of
-            self._preview.put(of.loop, f"sketch {of.draw}", instead=True)
+            self._preview.put(of.loop, f"sketch {of.variation}", instead=True)
             self._show()
 
     # --- keeping ------------------------------------------------------------------------------

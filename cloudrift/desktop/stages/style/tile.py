@@ -23,7 +23,7 @@ class SketchTile(QAbstractButton):
         self.setToolTip("Rest to hear it in the loop's place; click to select it")
         loop = of.loop
         self.setAccessibleName(
-            f"Variation {of.draw}: {loop.key.text}, {loop.tempo:g} BPM, {of.chords}, "
+            f"Variation {of.variation}: {loop.key.text}, {loop.tempo:g} BPM, {of.chords}, "
             f"{of.met} of {of.asked} marks met"
         )
 
@@ -42,7 +42,7 @@ class SketchTile(QAbstractButton):
         loop, inner = self.of.loop, box.adjusted(10, 7, -10, -8)
         painter.setPen(color("ink"))
         painter.setFont(text_font(12, SEMI))
-        head = f"{'✓ ' if on else ''}{self.of.draw} · {loop.key.text} · {loop.tempo:g} BPM"
+        head = f"{'✓ ' if on else ''}{self.of.variation} · {loop.key.text} · {loop.tempo:g} BPM"
         painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, head)
         painter.setFont(text_font(11, MEDIUM))
         painter.setPen(color("good" if self.of.met == self.of.asked else "ink_soft"))

@@ -23,7 +23,7 @@ from cloudrift.desktop.stages.texture.note_line import NoteLine
 from cloudrift.desktop.stages.texture.passing import copy_line
 from cloudrift.desktop.stages.texture.portrait_view import PortraitView
 from cloudrift.desktop.stages.texture.slot_lane import SlotLane
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.settings import Field, Value
 from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.loop import LineAt
@@ -32,7 +32,9 @@ from cloudrift.texture import RidePoint, Treatment
 from cloudrift.texture.kinds.slots import SLOT_NAMES
 from cloudrift.texture.ride import BLEND
 
-DRAW = Field(name="draw", label="Variation", default=1, unit="№", low=0, high=MAX_DRAW)
+VARIATION = Field(
+    name="variation", label="Variation", default=1, unit="№", low=0, high=MAX_VARIATION
+)
 FIRST = 2  # settings shown while the row is not selected, besides the blend
 OPEN_STRIP = 84  # px
 DRAG_FROM = 10  # px: a shorter move is a press
@@ -117,7 +119,7 @@ class TreatmentRow(LineRow):
 
     def _add_fields(self, treatment: Treatment, open_: bool) -> None:
         specs = list(treatment.of.spec)
-        drawn = [DRAW] if treatment.of.draws else []
+        drawn = [VARIATION] if treatment.of.draws else []
         first = [field for field in specs if not field.part]
         parts = [field for field in specs if field.part]
         shown = [*first, BLEND, *drawn, *parts] if open_ else [*specs[:FIRST], BLEND]
@@ -159,7 +161,7 @@ class TreatmentRow(LineRow):
         values = field_values(treatment)
         for name, widget in self.fields.items():
             widget.set_value(values[name])
-            if name != DRAW.name:
+            if name != VARIATION.name:
                 ride, ticks = treatment.ride_of(name), self._session.loop.ticks
                 widget.let_ride(small_ride(ride, widget.spec, ticks))
         if self.slots is not None:
@@ -217,10 +219,10 @@ class TreatmentRow(LineRow):
     def _edit(self, name: str, value: Value) -> None:
         line_of, treatment_id = self._line_of, self.treatment_id
         merge = f"{line_of} {treatment_id} {name}"
-        if name in (BLEND.name, DRAW.name):
+        if name in (BLEND.name, VARIATION.name):
             assert not isinstance(value, str)
             blend = name == BLEND.name
-            change = {"blend": value / 100} if blend else {"draw": int(value)}
+            change = {"blend": value / 100} if blend else {"variation": int(value)}
             self._session.apply(
                 "blend" if blend else "another variation",
                 lambda loop: line_edits.set_treatment(loop, line_of, treatment_id, **change),
@@ -379,5 +381,5 @@ def field_values(treatment: Treatment) -> dict[str, Value]:
     return {
         **treatment.full,
         "blend": float(round(treatment.blend * 100)),
-        "draw": float(treatment.draw),
+        "variation": float(treatment.variation),
     }

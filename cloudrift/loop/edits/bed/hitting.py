@@ -182,10 +182,10 @@ def thin(loop: Loop, lane_id: str, numbers: Numbers) -> Loop:
 # --- pan ------------------------------------------------------------------------------------------
 
 
-def spread(loop: Loop, lane_id: str, numbers: Numbers, width: float, draw: int) -> Loop:
-    """Pan some hits by a draw: from side to side in turn, each as far as falls within a width."""
+def spread(loop: Loop, lane_id: str, numbers: Numbers, width: float, variation: int) -> Loop:
+    """Pan some hits at random: from side to side in turn, each within a width."""
     hits, chosen = pattern_of(loop, lane_id).hits, sorted(numbers)
-    rng = rng_for(draw, "pan", lane_id)
+    rng = rng_for(variation, "pan", lane_id)
     side = 1 if rng.random() < 0.5 else -1
     out = list(hits)
     for turn, i in enumerate(chosen):

@@ -5,7 +5,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.chords.chord_edits import each, set_tones, with_chord
 from cloudrift.loop.model import spec
@@ -244,7 +244,9 @@ def reroll_touch(loop: Loop, chord_ids: Iterable[str]) -> Loop:
     return each(
         loop,
         chord_ids,
-        lambda p, i: set_chord_touch(p, [i], draw=touch_of(p, i).draw % MAX_DRAW + 1),
+        lambda p, i: set_chord_touch(
+            p, [i], variation=touch_of(p, i).variation % MAX_VARIATION + 1
+        ),
     )
 
 

@@ -59,7 +59,7 @@ def cut_beside(loop: Loop, layer_id: str) -> tuple[Loop, str]:
     return replace(loop, layers=(*loop.layers, made)), made.id
 
 
-def heard_alone(loop: Loop, layer_id: str) -> Loop:
+def soloed(loop: Loop, layer_id: str) -> Loop:
     """Return the loop with a flip alone heard, without the whole loop's line.
 
     Its key and its chords are those that are heard in the flip, as far as they are known, so that

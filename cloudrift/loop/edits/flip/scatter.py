@@ -1,10 +1,10 @@
-"""Scattering a flip: a draw over chosen rules, always on the grid that it was cut at."""
+"""Scattering a flip: a variation over chosen rules, always on the grid that it was cut at."""
 
 import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import MAX_DRAW, rng_for
+from cloudrift.ground.draws import MAX_VARIATION, rng_for
 from cloudrift.loop.edits.flip.cutting import with_places
 from cloudrift.loop.model.checks import within
 from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, SlicePlacement
@@ -27,12 +27,12 @@ class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     repeats: float = 15.0
     silence: float = 0.0
     familiar: float = 40.0
-    draw: int = 1
+    variation: int = 1
 
     def __post_init__(self) -> None:
         for name in ("amount", "backward", "octave", "repeats", "silence", "familiar"):
             within(f"scatter: {name}", getattr(self, name), 0, 100, " %")
-        within("scatter: variation", self.draw, 0, MAX_DRAW)
+        within("scatter: variation", self.variation, 0, MAX_VARIATION)
 
 
 def scattered(flip: Flipped, rules: Rules, bar: int) -> Flipped:
@@ -43,7 +43,7 @@ def scattered(flip: Flipped, rules: Rules, bar: int) -> Flipped:
     """
     out = []
     for i, place in enumerate(flip.places):
-        rng = rng_for(rules.draw, "scatter", i)
+        rng = rng_for(rules.variation, "scatter", i)
         chance = rng.uniform(0, 100, 6)
         kept = chance[0] >= rules.amount or (rules.downbeats and place.at_tick % bar == 0)
         out.append(place if kept else _drawn(flip, place, rules, rng, chance))

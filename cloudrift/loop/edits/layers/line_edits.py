@@ -65,7 +65,7 @@ def move_treatment(loop: Loop, line_of: LineAt, treatment_id: str, by: int) -> L
 
 
 def set_treatment(loop: Loop, line_of: LineAt, treatment_id: str, **changes: Any) -> Loop:
-    """Change ``on``, ``blend``, ``draw`` or ``note`` of a treatment."""
+    """Change ``on``, ``blend``, ``variation`` or ``note`` of a treatment."""
     line = tuple(
         replace(t, **changes) if t.id == treatment_id else t for t in loop.line_of(line_of)
     )

@@ -37,7 +37,7 @@ def with_own(loop: Loop, layer_id: str, notes: Iterable[Note] | None) -> Loop:
     return replace(loop, layers=tuple(layers))
 
 
-def let_go(loop: Loop, layer_id: str) -> Loop:
+def detach(loop: Loop, layer_id: str) -> Loop:
     """Make the notes that a layer plays its own: nothing that is heard changes.
 
     What the touch does to them is in them from then on; lens and touch rest.

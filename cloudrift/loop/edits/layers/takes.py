@@ -48,7 +48,7 @@ def put_take(loop: Loop, take: Take, notes: tuple[Note, ...]) -> Loop:
         raise CloudriftError("the layer this take was recorded for no longer exists")
     if take.becomes is Becomes.NOTES:
         return own_notes.with_own(loop, take.layer_id, notes)
-    loop = own_notes.let_go(loop, take.layer_id)
+    loop = own_notes.detach(loop, take.layer_id)
     own = own_notes.own_of(loop, take.layer_id)
     there = {(n.start_tick, n.pitch) for n in own}
     more = [n for n in notes if (n.start_tick, n.pitch) not in there]

@@ -35,28 +35,28 @@ RADIO_LOW_HZ, RADIO_HIGH_HZ = 420.0, 2600.0  # what is left of the band at 100 %
 BESIDE = ("hiss", "crackle", "dust", "rumble")  # heard through sampler and radio as the music is
 
 
-def _process(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
-    away = strays_of(full, draw, context)
+def _process(audio: Stereo, full: ResolvedSettings, variation: int, context: Context) -> Stereo:
+    away = strays_of(full, variation, context)
     read = audio.copy() if away is None else read_displaced(audio, away)
-    return _worn(read, full, draw, context, 0)
+    return _worn(read, full, variation, context, 0)
 
 
 def _process_stretch(
-    audio: Looped, full: ResolvedSettings, draw: int, context: Context, start: int, count: int
+    audio: Looped, full: ResolvedSettings, variation: int, context: Context, start: int, count: int
 ) -> Stereo:
     """The same over some frames of the loop, with what they need before and after them."""
     ring = _ring(full)
     first, more = start - ring, count + 2 * ring
-    away = strays_of(full, draw, context, (first, more))
+    away = strays_of(full, variation, context, (first, more))
     if away is None:
         read = np.array(slice_wrapped(audio, first, more))
     else:
         read = read_stretch(audio, away, first)
-    return _worn(read, full, draw, context, first)[:, ring : ring + count]
+    return _worn(read, full, variation, context, first)[:, ring : ring + count]
 
 
-def _reach(full: ResolvedSettings, draw: int, context: Context) -> int:
-    most = strays_most(_cents_of(full), draw, context.loop_frames, context.rate)
+def _reach(full: ResolvedSettings, variation: int, context: Context) -> int:
+    most = strays_most(_cents_of(full), variation, context.loop_frames, context.rate)
     return _ring(full) + most + 8
 
 
@@ -66,20 +66,22 @@ def _ring(full: ResolvedSettings) -> int:
 
 
 def strays_of(
-    full: ResolvedSettings, draw: int, context: Context, where: tuple[int, int] | None = None
+    full: ResolvedSettings, variation: int, context: Context, where: tuple[int, int] | None = None
 ) -> NDArray[np.float32] | None:
     """Return how far each frame is read from its place at this wear; None where nothing strays.
 
     ``where``: of that many frames from one on alone.
     """
-    return strayed(_cents_of(full), draw, context.loop_frames, context.rate, where)
+    return strayed(_cents_of(full), variation, context.loop_frames, context.rate, where)
 
 
 def _cents_of(full: ResolvedSettings) -> dict[str, float]:
     return {part: _wear(full) * full.number(f"{part}_cents") for part in PARTS}
 
 
-def _worn(audio: Stereo, full: ResolvedSettings, draw: int, context: Context, start: int) -> Stereo:
+def _worn(
+    audio: Stereo, full: ResolvedSettings, variation: int, context: Context, start: int
+) -> Stereo:
     """All but the speed, on turns of the loop or on a stretch of it from ``start`` on."""
     rate, frames, count = context.rate, context.loop_frames, audio.shape[1]
     wear = _wear(full)
@@ -93,17 +95,17 @@ def _worn(audio: Stereo, full: ResolvedSettings, draw: int, context: Context, st
             audio, lambda s, n: s * _tape(full, rate, n), int(COLOUR_RING_S * rate)
         )
     if wear * full.number("dropouts") > 0:
-        level = dropouts(draw, wear * full.number("dropouts"), frames, rate)
+        level = dropouts(variation, wear * full.number("dropouts"), frames, rate)
         audio = audio * slice_wrapped(level, start, count)
     for name in BESIDE:
-        audio = _with_noise(audio, name, full, draw, context, start, edge_hz)
+        audio = _with_noise(audio, name, full, variation, context, start, edge_hz)
     if not at_once:
         audio = _sampled(audio, full, rate, frames, start)
     if wear * full.number("radio") > 0:
         audio = filter_circular(
             audio, lambda s, n: s * _radio(full, rate, n), int(RADIO_RING_S * rate)
         )
-    return _with_noise(audio, "static", full, draw, context, start, rate / 2)
+    return _with_noise(audio, "static", full, variation, context, start, rate / 2)
 
 
 def _edge_alone(full: ResolvedSettings) -> bool:
@@ -117,9 +119,9 @@ def _edge_alone(full: ResolvedSettings) -> bool:
 
 
 @memoize
-def _noise_up_to(name: str, draw: int, frames: int, rate: int, edge_hz: float) -> Stereo:
+def _noise_up_to(name: str, variation: int, frames: int, rate: int, edge_hz: float) -> Stereo:
     """One loop of a noise, up to a band edge."""
-    noise = NOISES[name](draw, frames, rate)
+    noise = NOISES[name](variation, frames, rate)
     return filter_circular(noise, lambda s, n: np.asarray(s * band_edge(edge_hz, rate, n)), AFTER)
 
 
@@ -127,7 +129,7 @@ def _with_noise(
     audio: Stereo,
     name: str,
     full: ResolvedSettings,
-    draw: int,
+    variation: int,
     context: Context,
     start: int,
     edge_hz: float,
@@ -135,7 +137,7 @@ def _with_noise(
     level_db, wear = full.number(f"{name}_db"), _wear(full)
     if level_db <= OFF_DB or wear == 0:
         return audio
-    one_loop = (draw, context.loop_frames, context.rate)
+    one_loop = (variation, context.loop_frames, context.rate)
     whole = edge_hz >= context.rate / 2
     noise = NOISES[name](*one_loop) if whole else _noise_up_to(name, *one_loop, edge_hz)
     return audio + slice_wrapped(noise, start, audio.shape[1]) * np.float32(
@@ -291,8 +293,8 @@ FIELDS = (
 )  # fmt: skip
 
 
-def _picture(full: ResolvedSettings, draw: int, context: Context) -> Portrait:
-    away = strays_of(full, draw, context)
+def _picture(full: ResolvedSettings, variation: int, context: Context) -> Portrait:
+    away = strays_of(full, variation, context)
     still = np.zeros(context.loop_frames, np.float32)
     return straying([still if away is None else away], context)
 

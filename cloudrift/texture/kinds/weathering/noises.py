@@ -34,10 +34,10 @@ def _noise(rng: np.random.Generator, frames: int, rate: int, shape: Shape) -> St
 
 
 @memoize
-def hiss(draw: int, frames: int, rate: int) -> Stereo:
+def hiss(variation: int, frames: int, rate: int) -> Stereo:
     """Return tape hiss, RMS 1: rising towards 6 kHz, its own on each side."""
     return _noise(
-        rng_for(draw, "hiss"),
+        rng_for(variation, "hiss"),
         frames,
         rate,
         lambda hz: np.sqrt(hz / (hz + 1500)) / (1 + (hz / 9000) ** 2),
@@ -45,10 +45,10 @@ def hiss(draw: int, frames: int, rate: int) -> Stereo:
 
 
 @memoize
-def rumble(draw: int, frames: int, rate: int) -> Stereo:
+def rumble(variation: int, frames: int, rate: int) -> Stereo:
     """Return the rumble of a turntable, RMS 1: 12 to 60 Hz, nearly the same on both sides."""
     sides = _noise(
-        rng_for(draw, "rumble"),
+        rng_for(variation, "rumble"),
         frames,
         rate,
         lambda hz: (hz / (hz + 12)) ** 3 / (1 + (hz / 45) ** 4),
@@ -58,9 +58,9 @@ def rumble(draw: int, frames: int, rate: int) -> Stereo:
 
 
 @memoize
-def static(draw: int, frames: int, rate: int) -> Stereo:
+def static(variation: int, frames: int, rate: int) -> Stereo:
     """Return what is heard between stations, RMS 1: one channel, 300 Hz to 4 kHz, in gusts."""
-    rng = rng_for(draw, "static")
+    rng = rng_for(variation, "static")
     mono = _noise(rng, frames, rate, lambda hz: 1 / (1 + (300 / hz) ** 3) / (1 + (hz / 4000) ** 4))[
         0
     ]
@@ -87,15 +87,15 @@ def _specks(
 
 
 @memoize
-def crackle(draw: int, frames: int, rate: int) -> Stereo:
+def crackle(variation: int, frames: int, rate: int) -> Stereo:
     """Return scratches in the groove: few, the loudest near full scale."""
-    return _specks(rng_for(draw, "crackle"), frames, rate, CRACKLES_PER_S, 0.004, 2.2)
+    return _specks(rng_for(variation, "crackle"), frames, rate, CRACKLES_PER_S, 0.004, 2.2)
 
 
 @memoize
-def dust(draw: int, frames: int, rate: int) -> Stereo:
+def dust(variation: int, frames: int, rate: int) -> Stereo:
     """Return dust: many fine specks over the groove's own soft noise, RMS 1."""
-    rng = rng_for(draw, "dust")
+    rng = rng_for(variation, "dust")
     specks = _specks(rng, frames, rate, DUST_PER_S, 0.0015, 3.5)
     groove = _noise(rng, frames, rate, lambda hz: 1 / np.sqrt(hz + 40))
     out = specks / max(float(specks.std()), 1e-9) + np.float32(0.5) * groove
@@ -112,9 +112,9 @@ NOISES: dict[str, Callable[[int, int, int], Stereo]] = {
 
 
 @memoize
-def dropouts(draw: int, per_minute: float, frames: int, rate: int) -> NDArray[np.float32]:
+def dropouts(variation: int, per_minute: float, frames: int, rate: int) -> NDArray[np.float32]:
     """Return a level that falls away for moments, 10 to 30 dB down: (frames,)."""
-    rng = rng_for(draw, "drop-outs")
+    rng = rng_for(variation, "drop-outs")
     level = np.ones(frames, np.float32)
     for _ in range(rng.poisson(per_minute * frames / rate / 60)):
         size = min(int(rate * rng.uniform(0.02, 0.14)), frames)

@@ -13,7 +13,7 @@ WOW_HZ, FLUTTER_HZ = (0.3, 2.2), (6.0, 13.0)
 PARTS = ("wow", "flutter", "warp")
 
 
-def speed_curve(part: str, draw: int, frames: int, rate: int) -> NDArray[np.float64]:
+def speed_curve(part: str, variation: int, frames: int, rate: int) -> NDArray[np.float64]:
     """Return how the pitch strays over one loop of ``frames``: peak 1, mean 0, the loop's period.
 
     Wow and flutter are random in their bands; warp turns a whole number of times a loop.
@@ -21,19 +21,19 @@ def speed_curve(part: str, draw: int, frames: int, rate: int) -> NDArray[np.floa
     loop_s = frames / rate
     if part == "warp":
         turns = max(1, round(TURN_HZ * loop_s))
-        place = 2 * np.pi * (turns * np.arange(frames) / frames + rng_for(draw, part).random())
+        place = 2 * np.pi * (turns * np.arange(frames) / frames + rng_for(variation, part).random())
         curve = np.sin(place) + 0.22 * np.sin(2 * place + 1.0)
     else:
         low, high = WOW_HZ if part == "wow" else FLUTTER_HZ
-        curve = circular_noise(rng_for(draw, part), frames, low * loop_s, high * loop_s)
+        curve = circular_noise(rng_for(variation, part), frames, low * loop_s, high * loop_s)
     curve = curve - curve.mean()
     return np.asarray(curve / np.abs(curve).max())
 
 
 @memoize
-def _stray(part: str, draw: int, frames: int, rate: int) -> NDArray[np.float32]:
+def _stray(part: str, variation: int, frames: int, rate: int) -> NDArray[np.float32]:
     """How far the playing place strays in frames, for a speed that strays by 1."""
-    return displaced_by(speed_curve(part, draw, frames, rate))
+    return displaced_by(speed_curve(part, variation, frames, rate))
 
 
 def displaced_by(speed: NDArray[np.float64]) -> NDArray[np.float32]:
@@ -48,7 +48,11 @@ def cents_to_speed(cents: float) -> np.float32:
 
 
 def strayed(
-    cents: dict[str, float], draw: int, frames: int, rate: int, where: tuple[int, int] | None = None
+    cents: dict[str, float],
+    variation: int,
+    frames: int,
+    rate: int,
+    where: tuple[int, int] | None = None,
 ) -> NDArray[np.float32] | None:
     """Return how far each frame is read from its place, (frames,); None where nothing strays.
 
@@ -58,18 +62,18 @@ def strayed(
     out: NDArray[np.float32] | None = None
     for part, peak in cents.items():
         if peak > 0:
-            stray = slice_wrapped(_stray(part, draw, frames, rate), *(where or (0, frames)))
+            stray = slice_wrapped(_stray(part, variation, frames, rate), *(where or (0, frames)))
             more = stray * cents_to_speed(peak)
             out = more if out is None else np.add(out, more, out=out)
     return out
 
 
-def strays_most(cents: dict[str, float], draw: int, frames: int, rate: int) -> int:
+def strays_most(cents: dict[str, float], variation: int, frames: int, rate: int) -> int:
     """Return how many frames away from its place any frame is read at most."""
     return (
         int(
             sum(
-                _most(part, draw, frames, rate) * cents_to_speed(peak)
+                _most(part, variation, frames, rate) * cents_to_speed(peak)
                 for part, peak in cents.items()
                 if peak > 0
             )
@@ -79,5 +83,5 @@ def strays_most(cents: dict[str, float], draw: int, frames: int, rate: int) -> i
 
 
 @memoize
-def _most(part: str, draw: int, frames: int, rate: int) -> float:
-    return float(np.abs(_stray(part, draw, frames, rate)).max())
+def _most(part: str, variation: int, frames: int, rate: int) -> float:
+    return float(np.abs(_stray(part, variation, frames, rate)).max())

@@ -326,10 +326,10 @@ class NoteGrid(QWidget):
             ("Mute or unmute\tM", moves.mute), ("Split here", lambda: moves.cut(tick)),
             ("Copy\tCtrl+C", moves.copy), ("Paste here", lambda: moves.paste(tick)),
             ("Duplicate\tCtrl+J", moves.copy_behind), ("Delete\tDel", moves.remove),
-            ("Select the same voice\tV", moves.pick_voice),
-            ("Select the same pitch\tP", moves.pick_pitch),
+            ("Select the same voice\tV", moves.select_same_voice),
+            ("Select the same pitch\tP", moves.select_same_pitch),
             ("Select every "
-             "other\tE", moves.pick_every_second), ("Select all\tCtrl+A", moves.pick_all),
+             "other\tE", moves.select_every_other), ("Select all\tCtrl+A", moves.select_all),
         ))  # fmt: skip
 
     # --- keys ---------------------------------------------------------------------------------
@@ -377,7 +377,7 @@ class NoteGrid(QWidget):
         tick = self._share * self._session.loop.ticks
         acts: dict[Qt.Key, Callable[[], object]] = (
             {
-                Qt.Key.Key_A: moves.pick_all,
+                Qt.Key.Key_A: moves.select_all,
                 Qt.Key.Key_C: moves.copy,
                 Qt.Key.Key_X: moves.cut_out,
                 Qt.Key.Key_V: lambda: moves.paste(moves.grid.snap(tick)),
@@ -388,9 +388,9 @@ class NoteGrid(QWidget):
                 Qt.Key.Key_Delete: moves.remove,
                 Qt.Key.Key_Backspace: moves.remove,
                 Qt.Key.Key_M: moves.mute,
-                Qt.Key.Key_V: moves.pick_voice,
-                Qt.Key.Key_P: moves.pick_pitch,
-                Qt.Key.Key_E: moves.pick_every_second,
+                Qt.Key.Key_V: moves.select_same_voice,
+                Qt.Key.Key_P: moves.select_same_pitch,
+                Qt.Key.Key_E: moves.select_every_other,
                 Qt.Key.Key_X: lambda: moves.cut(round(tick)),
                 Qt.Key.Key_Plus: lambda: self.zoom(0.7),
                 Qt.Key.Key_Equal: lambda: self.zoom(0.7),

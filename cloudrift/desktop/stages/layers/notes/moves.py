@@ -74,19 +74,19 @@ class NoteMoves(QObject):
         """Pick notes."""
         self.session.select(notes=ids)
 
-    def pick_all(self) -> None:
+    def select_all(self) -> None:
         """Pick every note."""
         self.pick(frozenset(n.id for n in self.notes))
 
-    def pick_voice(self) -> None:
+    def select_same_voice(self) -> None:
         """Pick the same voice in every chord."""
         self.pick(own_notes.same_voice(self.notes, self.picked))
 
-    def pick_pitch(self) -> None:
+    def select_same_pitch(self) -> None:
         """Pick the same pitches everywhere."""
         self.pick(own_notes.same_pitch(self.notes, self.picked))
 
-    def pick_every_second(self) -> None:
+    def select_every_other(self) -> None:
         """Keep every second start of what is picked."""
         self.pick(own_notes.every(self.notes, self.picked, 2))
 
@@ -131,11 +131,11 @@ class NoteMoves(QObject):
         if ids:
             self._apply(words, lambda loop, layer: edit(loop, layer, ids), merge, moving=moving)
 
-    def let_go(self) -> None:
+    def detach(self) -> None:
         """Make the layer's notes its own."""
         layer = self.layer
         if layer is not None:
-            self.session.apply("detach from chords", lambda p: own_notes.let_go(p, layer.id))
+            self.session.apply("detach from chords", lambda p: own_notes.detach(p, layer.id))
 
     def take_again(self) -> None:
         """Let the layer follow chords."""

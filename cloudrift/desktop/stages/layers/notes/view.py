@@ -127,7 +127,7 @@ class NotesView(QWidget):
             return
         self.strip.close_strip()
         if layer.follows:
-            self.moves.let_go()
+            self.moves.detach()
         else:
             self.moves.take_again()
 
