@@ -269,7 +269,7 @@ def test_turned_down_by_one_gain_or_kept_whole_stems_add_up(too_loud, tmp_path, 
 
 
 @pytest.mark.parametrize(("what", "says"), [
-    ({"format_name": "aif"}, "no format of sound files is called 'aif'"),
+    ({"format_name": "aif"}, "there is no sound file format called 'aif'"),
     ({"format_name": "flac", "bits": 32}, "FLAC holds 16 or 24 bits, not 32"),
     ({"bits": 8}, "WAV holds 16 or 24 or 32 bits, not 8"),
 ])  # fmt: skip

@@ -518,7 +518,7 @@ def test_in_layers_a_flip_is_seen_as_it_is_laid_out(qtbot, window, stage):
     session.select(layer_id=stage.layer.id)
     view = window.layers.recording
     assert view.isVisible() and not view.picture.marks
-    assert "8 pieces, laid out in Flip" in view.words.text()
+    assert "8 pieces, arranged in Flip" in view.words.text()
 
     def first_half():
         seen = view.picture.seen
@@ -694,13 +694,13 @@ def test_a_pieces_colour_is_its_chords_and_places_say_what_they_do(eight):  # no
     place = SlicePlacement(at_tick=0, length_ticks=960, from_tick=960, from_ticks=960,
                            backward=True, times=3, semitones=-2.0, tape=True, level_db=-3.0,
                            mute=True)  # fmt: skip
-    assert model.place_text(place) == "backward, 3 times, −2 st tape, −3.0 dB, off"
+    assert model.place_text(place) == "reversed, 3 times, −2 st tape, −3.0 dB, off"
     assert model.short(place) == ("b−", "×3 −2")
     assert model.place_at(10) == 0 and model.place_at(767) == 7 and model.piece_at(-5) is None
     assert model.snapped(500) == 480 and model.snapped(9999) == 7200
     assert model.cut_near(97) == 960 and model.cut_near(120) is None
     assert words_of(flipping.swap_mute(flipping.swap_backward(eight, 0), 1)) == (
-        "8 pieces above · 8 below · 1 backward · 12 % silent")  # fmt: skip
+        "8 pieces above · 8 below · 1 reversed · 12 % silent")  # fmt: skip
 
 
 def test_the_wave_of_a_place_is_turned_struck_and_cut_like_its_sound():

@@ -545,7 +545,7 @@ def test_the_only_copy_stays_until_it_is_kept_anew(window, tmp_path, monkeypatch
     folder = window.session.document.shelter.folder
     lost = loop_edits.set_tempo(window.session.loop, 66)
     Shelter(folder).keep(lost, None, ClipStore()).rename(folder / "left.cloudrift")
-    answer(monkeypatch, "Open")
+    answer(monkeypatch, "Open it")
 
     def full(*_arguments):
         raise OSError("no space left")

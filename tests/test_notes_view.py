@@ -188,7 +188,7 @@ def test_lens_notes_are_let_go_before_they_are_changed(window, qtbot):
     assert not view.strip.isVisible()
     view.follow.click()
     assert session.loop.layer("l3").own
-    assert view.follow.text() == "Take again"
+    assert view.follow.text() == "Follow chords"
     assert "notes of its own" in view.words.text()
     assert "lens order" not in window.layers.inspector.fields
     view.follow.click()

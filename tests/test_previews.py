@@ -159,7 +159,7 @@ def test_a_tool_stays_heard_while_a_remedy_is_rested_on(window):
     assert session.hearing.preview_words == "louder tried"
     rests.end()
     assert session.hearing.shown == tried
-    assert session.hearing.preview_words == "echo tried"
+    assert session.hearing.preview_words == "echo, preview"
 
 
 def test_a_tool_is_used_on_the_notes_as_they_have_become(window):

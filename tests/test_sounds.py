@@ -118,7 +118,7 @@ def test_velocity_is_level_and_brightness(name, pitch):
 def test_equal_notes_are_not_equal(name, pitch):
     found = row(name, pitch)
     assert found.repeat_db > -40
-    if not may_differ(name, "level of one strike against another"):
+    if not may_differ(name, "level of one hit against another"):
         assert abs(found.repeat_level_db) < 3
 
 

@@ -136,7 +136,7 @@ def test_two_cards_are_swapped_and_both_orders_compared(stage, window, qtbot):
     assert session.hearing.sides == ("Then", "Now")
     comes(qtbot, session, BARE, ["echo", "cuts"])
     session.hearing.swap()
-    assert "then is heard" in window.heading.compare.accessibleName()
+    assert "then plays" in window.heading.compare.accessibleName()
 
 
 # --- rides ---------------------------------------------------------------------------------------
