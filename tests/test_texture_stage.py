@@ -63,6 +63,11 @@ def open_first(stage, session):
 def test_a_treatment_is_added_by_typing_what_it_does(stage, window, qtbot):
     search = stage.adding.search
     search.setFocus()
+    qtbot.keyClicks(search, "lo-fi")
+    popup = search.completer().popup()
+    listed = [popup.model().index(row, 0).data() for row in range(3)]
+    assert listed[0].startswith("Weathering (lo-fi): ") and popup.width() >= 440
+    search.clear()
     qtbot.keyClicks(search, "surf")
     qtbot.keyClick(search, ENTER)
     assert kinds(window.session) == ["spring"]

@@ -12,6 +12,9 @@ from cloudrift.texture import FAMILIES, KINDS
 from cloudrift.texture.searching import find_treatments
 
 
+FOUND_PX = 440  # the list under the search: a treatment, what found it, what it does
+
+
 class AddBar(QWidget):
     """``chosen`` carries the kind."""
 
@@ -29,6 +32,9 @@ class AddBar(QWidget):
         # Which fit is decided here; the completer shows them all.
         completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
         completer.setMaxVisibleItems(12)
+        popup = completer.popup()
+        assert popup is not None
+        popup.setMinimumWidth(FOUND_PX)
         completer.activated.connect(self._take)
         self.search.setCompleter(completer)
         self.search.textEdited.connect(self._find)
