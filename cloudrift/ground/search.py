@@ -133,6 +133,9 @@ def _score(
     """Return how well words find an entry (0: one of them does not), and by which phrase."""
     total, best, said = 0.0, 0.0, ""
     likes = {word: [phrase.best(word) for phrase in phrases] for word in words}
+    for word in words[:-1]:  # two letters begin a word only while it is being typed
+        if len(word) < 3:
+            likes[word] = [like if like == EQUAL else 0.0 for like in likes[word]]
     for word in needed:
         found = max(like * p.worth for like, p in zip(likes[word], phrases, strict=True))
         if not found:

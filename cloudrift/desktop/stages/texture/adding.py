@@ -11,7 +11,6 @@ from cloudrift.desktop.kit.parts import search_field
 from cloudrift.texture import FAMILIES, KINDS
 from cloudrift.texture.searching import find_treatments
 
-
 FOUND_PX = 440  # the list under the search: a treatment, what found it, what it does
 
 
