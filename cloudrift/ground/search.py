@@ -51,6 +51,12 @@ def tokens(text: str) -> tuple[str, ...]:
     return tuple(re.findall(r"[^\W_]+", text.casefold()))
 
 
+def get_ready() -> None:
+    """Load what stems words and compares them: it takes a tenth of a second once."""
+    stem("compressors")
+    likeness("compresser", "compressor")
+
+
 @functools.lru_cache(maxsize=8192)
 def stem(word: str) -> str:
     """Return an English word without its endings (Snowball)."""
@@ -66,7 +72,7 @@ def likeness(typed: str, word: str) -> float:
         return EQUAL
     if len(typed) > 1 and word.startswith(typed):
         return BEGINS
-    if len(typed) > 2 and stem(typed) == stem(word):
+    if len(typed) > 2 and typed[:3] == word[:3] and stem(typed) == stem(word):
         return STEM
     if len(typed) >= LEAST_TYPED and abs(len(typed) - len(word)) < 2:
         from rapidfuzz.distance import OSA  # noqa: PLC0415

@@ -12,10 +12,11 @@ from PyQt6.QtCore import (
     QSignalBlocker,
     QSize,
     Qt,
+    QTimer,
     pyqtBoundSignal,
     pyqtSignal,
 )
-from PyQt6.QtGui import QCursor, QPainter, QPaintEvent, QPalette, QPen, QResizeEvent
+from PyQt6.QtGui import QCursor, QFocusEvent, QPainter, QPaintEvent, QPalette, QPen, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -37,6 +38,7 @@ from PyQt6.QtWidgets import (
 from cloudrift.desktop.kit.flow import Flow
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color, text_font
+from cloudrift.ground.search import get_ready
 
 _Page = TypeVar("_Page", bound=QWidget)
 LINK_PX = 12  # of a link that is not its words
@@ -208,6 +210,10 @@ def clear(layout: QLayout) -> None:
 
 class SearchField(QLineEdit):
     """A field to search in; Ctrl+F goes to the one that is in sight."""
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        QTimer.singleShot(0, get_ready)  # before the first letter, not with it
+        super().focusInEvent(event)
 
 
 def search_field(hint: str) -> SearchField:
