@@ -121,6 +121,9 @@ class _Reader(ast.NodeVisitor):
             self.generic_visit(node)
 
     def visit_FunctionDef(self, node: ast.FunctionDef) -> None:
+        if any(ast.unparse(one).startswith("click.") for one in node.decorator_list):
+            said = ast.get_docstring(node) or ""  # the help of a command
+            self.found.append(Text(self.path, node.lineno + 1, said))
         for part in (*node.decorator_list, *node.args.defaults, *node.args.kw_defaults, *node.body):
             if part is not None:
                 self.visit(part)

@@ -44,7 +44,7 @@ def bed(
     as_json: bool,
     output: Path | None,
 ) -> None:
-    """Draw a groove bed from where a loop strikes; the loop itself stays as it is."""
+    """Suggest a groove bed from a loop's onsets; the loop itself is unchanged."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.loop.files.storage import load_document, save  # noqa: PLC0415
     from cloudrift.style.manner import manners  # noqa: PLC0415
@@ -129,7 +129,7 @@ def bed_words(facts: dict[str, Any]) -> list[str]:
     if not facts:
         return []
     drawn = f"{facts['manner']}, variation {facts['variation']}, " if facts["manner"] else ""
-    heard = "heard" if facts["heard"] else "off"
+    heard = "on" if facts["heard"] else "off"
     lines = [
         f"bed       {heard}, {drawn}swing {facts['swing']:g} %, feel {facts['late_ms']:+g} "
         f"ms, loop ducked by {facts['ducks_db']:g} dB"

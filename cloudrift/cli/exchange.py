@@ -51,7 +51,7 @@ def exchange(
     output: Path | None,
     as_json: bool,
 ) -> None:
-    """Look for phrases in the exchange, and fetch one."""
+    """Search the exchange for phrases, and fetch one."""
     from cloudrift.exchange import StandIn, Wanted  # noqa: PLC0415
     from cloudrift.ground.cancel import never  # noqa: PLC0415
     from cloudrift.theory import parse_key  # noqa: PLC0415

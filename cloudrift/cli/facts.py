@@ -15,7 +15,7 @@ from cloudrift.cli.terminal import say
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def info(file: Path, as_json: bool) -> None:
-    """Say what is in a loop file."""
+    """Show what is in a loop file."""
     from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
 
     document = load_document(file)

@@ -37,7 +37,7 @@ def print_loop(
     passes: tuple[str, ...],
     output: Path,
 ) -> None:
-    """Print a loop, or some of it, as it goes round."""
+    """Print a loop, or some of its layers, as seamless audio."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.audio.sound_file import write_sound  # noqa: PLC0415
     from cloudrift.loop.edits.arranging.passes import check_passes  # noqa: PLC0415
@@ -145,7 +145,7 @@ def flip(
     as_json: bool,
     output: Path,
 ) -> None:
-    """Print a loop file, or take a recording, cut it up and lay it out again."""
+    """Print a loop file, or use a recording, slice it and reorder the slices."""
     from msgspec.structs import replace  # noqa: PLC0415
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415

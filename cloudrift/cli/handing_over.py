@@ -27,7 +27,7 @@ def check(
     names: tuple[str, ...],
     as_json: bool,
 ) -> None:
-    """Check loops before they are handed over. Exit code 1 where something must be fixed."""
+    """Check loops before delivery. Exit code 1 if something must be fixed."""
     from cloudrift.deliver.checks import CHECKS  # noqa: PLC0415
     from cloudrift.deliver.checks.spec import check_target  # noqa: PLC0415
     from cloudrift.ground.errors import did_you_mean  # noqa: PLC0415
@@ -107,7 +107,7 @@ def _print(one: dict[str, Any]) -> None:
 @click.option("--html", "as_html", is_flag=True, help="A page to print.")
 @output_option(*SHEETS, required=False, what="Write a file instead: .txt, .csv, .html or .json.")
 def rights(file: Path, as_json: bool, as_csv: bool, as_html: bool, output: Path | None) -> None:
-    """Print a loop's rights sheet: what went in, whose it is, and what is still open."""
+    """Show a loop's rights sheet: sources, authors, and what is still open."""
     from cloudrift.audio.files import write_atomically  # noqa: PLC0415
     from cloudrift.deliver import rights as sheets  # noqa: PLC0415
     from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
@@ -139,7 +139,7 @@ def rights(file: Path, as_json: bool, as_csv: bool, as_html: bool, output: Path 
 @click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
 @output_option(*SOUND, what="A .wav, .flac, .ogg or .mp3 file.")
 def demo_file(file: Path, output: Path, variation: int | None, tag: str | None, bits: str) -> None:
-    """Write a demo file: everything first, then broken down, then each layer; and a sheet of it."""
+    """Export a demo file: everything, a breakdown, then each layer; and a cue sheet."""
     from msgspec.structs import replace  # noqa: PLC0415
     from rich.console import Console  # noqa: PLC0415
     from rich.progress import Progress  # noqa: PLC0415
@@ -212,9 +212,9 @@ def write_a_kit(
     demo: bool,
     zipped: bool,
 ) -> None:
-    """Write a folder of loops as a kit: sound, stems, notes, sheets, on all cores.
+    """Export a folder of loops as a kit: audio, stems, MIDI, sheets, on all cores.
 
-    Stopped (Ctrl+C), what is finished stays; the same command goes on with the rest.
+    If stopped (Ctrl+C), finished files stay; the same command resumes.
     """
     from rich.console import Console  # noqa: PLC0415
     from rich.progress import Progress  # noqa: PLC0415
@@ -269,7 +269,7 @@ def write_a_kit(
 def set_credits(
     file: Path, people: tuple[str, ...], maker: str | None, licence: str | None, output: Path
 ) -> None:
-    """Say in a loop file who made it, and under which licence it is handed on."""
+    """Set who made a loop, and the licence it is passed on under."""
     from msgspec.structs import replace  # noqa: PLC0415
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415

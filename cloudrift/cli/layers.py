@@ -17,7 +17,7 @@ from cloudrift.ground.errors import CloudriftError
 @click.option("--midi", type=click.Path(path_type=Path), help="Write the notes as a MIDI file.")
 @click.option("--replace", is_flag=True, help="Overwrite a file of that name.")
 def notes(file: Path, name: str, as_json: bool, midi: Path | None, replace: bool) -> None:
-    """List the notes of a loop's layers as they are played."""
+    """List the notes of a loop's layers as played."""
     from cloudrift.deliver.writer import write_midi  # noqa: PLC0415
     from cloudrift.ground.errors import did_you_mean  # noqa: PLC0415
     from cloudrift.loop.files.storage import load  # noqa: PLC0415
@@ -67,7 +67,7 @@ def notes(file: Path, name: str, as_json: bool, midi: Path | None, replace: bool
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def room(file: Path, as_json: bool) -> None:
-    """Say which layers are in each other's way, and between which frequencies."""
+    """Show which layers crowd each other, and at which frequencies."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.loop.files.storage import load  # noqa: PLC0415
     from cloudrift.render import Engine  # noqa: PLC0415

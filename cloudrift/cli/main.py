@@ -107,7 +107,7 @@ def new(
     replace: bool,
     output: Path,
 ) -> None:
-    """Write a first loop in a style into a loop file; or several draws of it into a folder."""
+    """Sketch a loop in a style into a loop file, or several variations into a folder."""
     from cloudrift.loop.files.storage import save  # noqa: PLC0415
     from cloudrift.loop.model.document import Document  # noqa: PLC0415
     from cloudrift.style import find_card, sketch  # noqa: PLC0415

@@ -20,7 +20,7 @@ FITS = {"as-is": "as it is", "tempo": "tempo", "tape": "tape", "beats": "beats"}
 @click.argument("files", type=click.Path(path_type=Path), nargs=-1, required=True)
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def listen(files: tuple[Path, ...], as_json: bool) -> None:
-    """Say how fast recordings are, in which key, and what is written on them."""
+    """Estimate the tempo and key of recordings, and show their labels."""
     from cloudrift.notes.listening import read_and_listen  # noqa: PLC0415
 
     facts = []
@@ -112,7 +112,7 @@ def add(
     licence: str,
     output: Path,
 ) -> None:
-    """Lay a recording into a loop, and write that as another loop file."""
+    """Add a recording to a loop, and write that as another loop file."""
     from msgspec.structs import replace  # noqa: PLC0415
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415

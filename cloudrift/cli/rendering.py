@@ -70,7 +70,7 @@ def render(
     all_: bool,
     replace: bool,
 ) -> None:
-    """Render loop files to sound, stems, MIDI and sheets in a folder."""
+    """Render loop files to audio, stems, MIDI and sheets in a folder."""
     from cloudrift.deliver import PARTS, Order  # noqa: PLC0415
     from cloudrift.deliver.names import PATTERN  # noqa: PLC0415
     from cloudrift.deliver.order import find_preset  # noqa: PLC0415

@@ -72,7 +72,7 @@ def sounds(
 )
 @output_option(*SOUND)
 def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> None:
-    """Render one bare note, with what rings on after it."""
+    """Render one bare note with its tail."""
     from cloudrift.audio.about import About  # noqa: PLC0415
     from cloudrift.audio.buffers import DEFAULT_RATE  # noqa: PLC0415
     from cloudrift.audio.sound_file import write_sound  # noqa: PLC0415

@@ -21,7 +21,7 @@ from cloudrift.ground.errors import CloudriftError
 )
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def styles(recording: Path | None, as_json: bool) -> None:
-    """List the style cards there are."""
+    """List the style cards."""
     from cloudrift.style.card_files import house_cards, own_cards  # noqa: PLC0415
     from cloudrift.style.near import near_cards  # noqa: PLC0415
 
@@ -65,7 +65,7 @@ def styles(recording: Path | None, as_json: bool) -> None:
 )
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> None:
-    """Hold a loop against a style card: what is asked, found and met."""
+    """Compare a loop with a style card: each mark, and whether it is met."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
     from cloudrift.render.measure.sound_facts import facts_of  # noqa: PLC0415

@@ -88,7 +88,7 @@ def finishes(words: tuple[str, ...], as_json: bool) -> None:
 @click.option("--once", is_flag=True, help="One pass with its tail, instead of a loop.")
 @output_option(*SOUND)
 def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, output: Path) -> None:
-    """Lay a line of treatments on an audio file, as a loop or once."""
+    """Apply a treatment line to an audio file, as a loop or as one pass."""
     from cloudrift.audio.about import About  # noqa: PLC0415
     from cloudrift.audio.files import read_audio  # noqa: PLC0415
     from cloudrift.audio.sound_file import below_full_scale, write_sound  # noqa: PLC0415
