@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from cloudrift.cli.options import LOOP, output_option
+from cloudrift.cli.options import LOOP, output_option, variation_option
 from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
@@ -15,14 +15,7 @@ from cloudrift.ground.words import plural
 @click.command()
 @click.argument("loop_file", metavar="LOOP", required=False, type=click.Path(path_type=Path))
 @click.option("--form", "name", default="", help="The form to use; --list names them.")
-@click.option(
-    "--variation",
-    "variation",
-    type=int,
-    default=1,
-    show_default=True,
-    help="Variation number: the same number gives the same sections.",
-)
+@variation_option("sections")
 @click.option("--list", "list_", is_flag=True, help="List the forms.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 @output_option(LOOP, what="Where to write the arranged loop.", required=False)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from cloudrift.cli.options import LOOP, Number, output_option
+from cloudrift.cli.options import LOOP, Number, output_option, variation_option
 from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
@@ -19,14 +19,7 @@ if TYPE_CHECKING:
 @click.command()
 @click.argument("loop_file", metavar="LOOP", required=False, type=click.Path(path_type=Path))
 @click.option("--manner", default="", help="The manner to use; --list names them.")
-@click.option(
-    "--variation",
-    "variation",
-    type=int,
-    default=1,
-    show_default=True,
-    help="Variation number: the same number gives the same groove.",
-)
+@variation_option("groove")
 @click.option("--busy", type=Number(0, 100), default=50.0, show_default=True, help="In %.")
 @click.option(
     "--midi", type=click.Path(path_type=Path), help="Use the drums of this MIDI file instead."

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from cloudrift.cli.options import LOOP, SOUND, Number, output_option
+from cloudrift.cli.options import LOOP, SOUND, Number, output_option, variation_option
 from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 
@@ -102,14 +102,7 @@ def _named(name: str, among: Any, what: str) -> str:
     type=Number(0, 100),
     help="Share of the slices that scatter changes, in percent.",
 )
-@click.option(
-    "--variation",
-    "variation",
-    type=int,
-    default=1,
-    show_default=True,
-    help="Variation number: the same number gives the same scatter.",
-)
+@variation_option("scatter")
 @click.option(
     "--reversed",
     "chance_backward",

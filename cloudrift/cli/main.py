@@ -14,7 +14,7 @@ from cloudrift.cli.facts import chords, info
 from cloudrift.cli.flips import flip, print_loop
 from cloudrift.cli.handing_over import check, demo_file, rights, set_credits, write_a_kit
 from cloudrift.cli.layers import notes, room
-from cloudrift.cli.options import LOOP, Number, checked_output
+from cloudrift.cli.options import LOOP, Number, checked_output, variation_option
 from cloudrift.cli.recordings import add, listen
 from cloudrift.cli.rendering import render
 from cloudrift.cli.sounds import note, sounds
@@ -82,14 +82,7 @@ def _window(file: Path | None, *, play: bool = False) -> None:
 @click.option("--key", "key_text", help="Key, e.g. 'F# minor'.")
 @click.option("--tempo", type=Number(), help="Tempo in BPM.")
 @click.option("--bars", type=int, default=8, show_default=True)
-@click.option(
-    "--variation",
-    "variation",
-    type=int,
-    default=1,
-    show_default=True,
-    help="Variation number: the same number gives the same loop.",
-)
+@variation_option("loop")
 @click.option("--title", help="Title; taken from the file name if not given.")
 @click.option(
     "--count", "draws", type=click.IntRange(1, 48), help="How many loops to write into a folder."

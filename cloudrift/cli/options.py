@@ -34,6 +34,17 @@ class Number(click.FloatRange):
 RECORDED_TEMPO = Number(20, 480)  # BPM that a recording may have
 
 
+def variation_option(what: str) -> Callable[[Command], Command]:
+    """Give a command ``--variation``; the same number gives the same ``what``."""
+    return click.option(
+        "--variation",
+        type=int,
+        default=1,
+        show_default=True,
+        help=f"Variation number: the same number gives the same {what}.",
+    )
+
+
 def output_option(
     *endings: str, what: str = "", required: bool = True
 ) -> Callable[[Command], Command]:

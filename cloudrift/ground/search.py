@@ -7,7 +7,7 @@ mentions. Synonyms are data: a TOML file beside each list (``synonyms``).
 import functools
 import re
 import tomllib
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from importlib import resources
 from typing import Any, Generic, TypeVar
@@ -84,10 +84,14 @@ def likeness(typed: str, word: str) -> float:
 
 @dataclass(frozen=True)
 class _Phrase:
-    """Some words of an entry, and what they are worth; ``said``: not to be shown as a match."""
+    """Some words of an entry, and what they are worth; ``said``: not to be shown as a match.
+
+    ``words`` may also have them joined; ``count`` is how many there are in ``text``.
+    """
 
     text: str
     words: tuple[str, ...]
+    count: int
     worth: float
     said: bool
 
@@ -109,7 +113,7 @@ def _phrases(entry: Entry[Any]) -> list[_Phrase]:
             joined = ("".join(words),) if 1 < len(words) < 4 else ()  # "low pass" finds "lowpass"
             if words:
                 less = LATER * at if worth in (DOES, NEAR) else 0.0
-                found.append(_Phrase(text, words + joined, worth - less, said))
+                found.append(_Phrase(text, words + joined, len(words), worth - less, said))
     return found
 
 
@@ -151,14 +155,14 @@ def _score(
     for at, phrase in enumerate(phrases):
         like = [likes[word][at] for word in needed]
         together = all(like)
-        share = min(1.0, len(needed) / max(1, len(tokens(phrase.text))))
+        share = min(1.0, len(needed) / phrase.count)
         worth = phrase.worth * sum(like) / len(needed)
         if together:
             extra = max(extra, ALL_IN_ONE * worth * share)
         filler = sum(likes[w][at] for w in words if w in FILLER) * 0.01
-        if worth * (0.5 + share * together) + filler > best:
-            best = worth * (0.5 + share * together) + filler
-            said = "" if phrase.said else phrase.text
+        told = worth * (0.5 + share * together) + filler
+        if told > best:
+            best, said = told, "" if phrase.said else phrase.text
     return total + extra, said
 
 
@@ -167,8 +171,3 @@ def synonyms(package: str, name: str = "synonyms.toml") -> dict[str, dict[str, t
     """Return the synonyms that a package ships: for each entry ``does`` and ``near``."""
     raw = tomllib.loads((resources.files(package) / name).read_text("utf-8"))
     return {key: {part: tuple(words) for part, words in one.items()} for key, one in raw.items()}
-
-
-def once(make: Callable[[], Index[_Of]]) -> Callable[[], Index[_Of]]:
-    """Return a function that makes an index when it is first searched."""
-    return functools.lru_cache(maxsize=1)(make)

@@ -1,14 +1,15 @@
 """Treatments and finishes found by words of the trade."""
 
+import functools
 from collections.abc import Iterable
 
-from cloudrift.ground.search import Entry, Index, Match, once, synonyms
+from cloudrift.ground.search import Entry, Index, Match, synonyms
 from cloudrift.texture.catalogue import KINDS, find_design
 from cloudrift.texture.finish import Finish
 from cloudrift.texture.kind import Kind
 
 
-@once
+@functools.cache
 def _treatments() -> Index[Kind]:
     known = synonyms("cloudrift.texture")
     return Index(

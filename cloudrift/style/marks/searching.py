@@ -1,11 +1,13 @@
 """Marks found by words of the trade."""
 
-from cloudrift.ground.search import Entry, Index, Match, once, synonyms
+import functools
+
+from cloudrift.ground.search import Entry, Index, Match, synonyms
 from cloudrift.style.marks.kind import Kind
 from cloudrift.style.marks.met import KINDS
 
 
-@once
+@functools.cache
 def _marks() -> Index[Kind]:
     known = synonyms("cloudrift.style.marks")
     return Index(

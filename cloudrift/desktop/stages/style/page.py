@@ -168,7 +168,7 @@ class StylePage(QWidget):
             self._rows_of = which
             self._build(marks)
         loop, sound = self._session.loop, self._marking.sound
-        found = {match.of.name: match.words for match in find_marks(self.search.text())}
+        found = {match.of.name for match in find_marks(self.search.text())}
         shown = {
             mark.kind.name
             for mark in marks
