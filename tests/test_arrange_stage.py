@@ -151,7 +151,7 @@ def test_the_wheel_turns_the_chosen_band_without_the_keyboard_and_no_other(windo
 def test_sections_are_added_copied_moved_and_taken_out_by_keys_and_buttons(window, stage):
     stage.columns.choose(1)
     stage.columns.setFocus()
-    command(window, "Copy the section").trigger()
+    command(window, "Duplicate the section").trigger()
     assert [one.name for one in sections(window)] == ["Verse", "Hook", "Hook 2"]
     assert stage.columns.at == 2 and "copied from Hook" in stage.page.under.text()
     key(stage, Qt.Key.Key_Left, CTRL)
@@ -617,7 +617,7 @@ def test_a_finish_of_the_house_or_ones_own_lies_over_a_section(qtbot, window, st
 
 def test_layers_are_added_up_one_by_one_and_the_bed_is_heard_alone(qtbot, window, stage):
     hearing, ids = window.session.hearing, [x.id for x in window.session.loop.heard()]
-    add_up = command(window, "Add up: one more layer")
+    add_up = command(window, "Build up: one more layer")
     for count in range(1, len(ids)):
         add_up.trigger()
         assert hearing.alone == set(ids[:count])

@@ -304,7 +304,7 @@ def test_names_by_a_pattern(pattern, part, name):
     ("{}_{part}", "which is not one of"),
     ("{title_{part}", "the pattern of names"),
     ("../{part}", "must have no /"),
-    ("x" * 130 + "{part}", "at most 120 letters"),
+    ("x" * 130 + "{part}", "at most 120 characters"),
 ])  # fmt: skip
 def test_patterns_that_name_nothing_are_refused(pattern, says):
     with pytest.raises(CloudriftError, match=says):

@@ -127,8 +127,8 @@ def test_layers_that_are_gone_are_left_out():
 
 
 @pytest.mark.parametrize(("make", "says"), [
-    (lambda: DemoPart(id="d1", name="x", turns=0), "turns of x"),
-    (lambda: DemoFile(cross_s=float("nan")), "cross-fade"),
+    (lambda: DemoPart(id="d1", name="x", turns=0), "passes of x"),
+    (lambda: DemoFile(cross_s=float("nan")), "crossfade"),
     (lambda: DemoFile(tag_db=3.0), "level of the tag"),
     (lambda: DemoFile(parts=(DemoPart(id="d1", name="x"),) * 2), "parts of the demo file"),
 ])  # fmt: skip

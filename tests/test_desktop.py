@@ -234,7 +234,7 @@ def test_layers_are_levelled_panned_heard_alone_and_taken_out(qtbot, window):
     assert window.rail.facts[1] == "1 of 4 on"
     row.hear.click()
     row.off.click()
-    assert window.layers.heard.text().startswith("3 of 4 are heard, without Slow vault")
+    assert window.layers.heard.text().startswith("3 of 4 on, without Slow vault")
     settled(qtbot, session)
     assert rms(alone - session.hearing.rendered[TREATED].audio) > 1e-3
 

@@ -232,7 +232,7 @@ def test_fields_of_a_piece_act_on_it_or_on_all(stage):
 
 def test_pitch_and_fit_of_the_whole_are_those_of_its_recording(window, stage):
     stage.result.whole["semitones"].edited.emit(-3.0)
-    stage.result.whole["hold_vowels"].edited.emit("stays")
+    stage.result.whole["hold_vowels"].edited.emit("preserve")
     stage.result.fit.button("tape").click()
     of = stage.layer.flipped.of
     assert (of.semitones, of.hold_vowels, of.fit) == (-3.0, True, "tape")

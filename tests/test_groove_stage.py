@@ -388,7 +388,7 @@ def test_the_model_knows_where_things_are():
     assert model.high(model.hits(0)[1]) > model.high(Hit(tick=0, velocity=20))
     assert model.named(1) == {0: "C2", 1: "C2"} and model.named(0) == {}
     assert model.length_px(1, model.hits(1)[1]) == pytest.approx(model.axis.px(480))
-    assert model.text_of(0, 0) == "1.1, velocity 100, 30 ms before"
+    assert model.text_of(0, 0) == "1.1, velocity 100, 30 ms early"
     assert model.snapped(1000, 240) == 960 and model.snapped(1e9, 240) == BAR - 240
     assert model.velocity_at(0, model.row_top(0)) == 127
     assert model.row_at(-5) == 0 and model.row_at(9e9) == 1

@@ -169,7 +169,7 @@ def test_a_group_has_level_pan_hear_and_off(window, qtbot):
     assert session.document.history.undo_label == "pan of Dusk"
     row.off.click()
     assert [x.id for x in session.loop.heard()] == ["l3", "l4"]
-    assert window.layers.heard.text().startswith("2 of 4 are heard, without Dusk keys, Slow vault")
+    assert window.layers.heard.text().startswith("2 of 4 on, without Dusk keys, Slow vault")
     row.off.click()
     row.hear.click()
     assert [x.id for x in session.hearing.heard_loop.heard()] == ["l1", "l2"]
@@ -325,4 +325,4 @@ def test_one_layer_is_said_to_be_heard_as_one(small_loop):
     assert heard_words(one) == "it is on"
     off = layer_edits.set_layer(replace(small_loop, layers=small_loop.layers[:2], style=""), "l2",
                           mute=True)  # fmt: skip
-    assert heard_words(off) == f"1 of 2 is heard, without {off.layer('l2').name}"
+    assert heard_words(off) == f"1 of 2 on, without {off.layer('l2').name}"

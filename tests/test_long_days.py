@@ -269,13 +269,10 @@ def test_gaps_are_shown_in_the_settings(qtbot, window):
     player = window.session.player
     player.waits_s.append(0.041)
     sheet = SettingsSheet(window.session, window)
-    assert (
-        "None since the start. The longest gap between requests was 41 ms apart."
-        in sheet.gaps.text()
-    )
+    assert "None since the start. The longest wait for sound was 41 ms." in sheet.gaps.text()
     player.gaps, player.waits_s = 2, type(player.waits_s)([0.3])
     sheet._clock.timeout.emit()
-    assert sheet.gaps.text().startswith("2 gaps since the start; the longest gap")
+    assert sheet.gaps.text().startswith("2 gaps since the start; the longest wait")
     assert "300 ms" in sheet.gaps.text()
     assert "Its buffer of 20 ms grows by itself" in sheet.gaps.text()
 

@@ -121,9 +121,7 @@ def test_a_silent_layer_says_so_where_it_is_looked_at(window, qtbot, small_loop,
     window.session.select(layer_id="l1")
     inspector = window.layers.inspector
     assert inspector.sound.text() == "Dust harp  ·  unknown"
-    assert window.layers.heard.text().startswith(
-        f"3 of 4 are heard, without {loop.layer('l1').name}"
-    )
+    assert window.layers.heard.text().startswith(f"3 of 4 on, without {loop.layer('l1').name}")
     words = [w.text() for w in inspector.findChildren(QLabel)]
     assert any("there is no sound called 'dust harp' here" in w for w in words)
     assert not [name for name in inspector.fields if name.startswith("sound ")]

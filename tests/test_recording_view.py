@@ -160,7 +160,7 @@ def test_the_colour_of_a_voice_is_held_where_its_pitch_moves(qtbot, brought):
             "x", lambda p: recordings.set_recording(p, p.layers[-1].id, hold_vowels=False)
         )
         before = session.engine.heard_layer(session.loop, session.loop.layers[-1])
-        page.fields["vowels"].edited.emit("stays")
+        page.fields["vowels"].edited.emit("preserve")
         assert recorded(brought).hold_vowels
         after = session.engine.heard_layer(session.loop, session.loop.layers[-1])
         assert np.abs(before - after).max() > 1e-3

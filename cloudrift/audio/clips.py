@@ -83,7 +83,7 @@ class ClipStore:
             soundfile.write(body, data, rate, subtype="PCM_24", format="FLAC")
         except RuntimeError as error:
             raise CloudriftError(
-                f"a recording of {rate} frames a second can't be kept; use one at 44100 or 48000"
+                f"a recording at {rate} Hz can't be kept; use one at 44100 or 48000 Hz"
             ) from error
         body.seek(0)
         return self.add(body)
@@ -164,8 +164,8 @@ def _check(path: Path) -> None:
                 raise CloudriftError("a recording is not FLAC in two channels")
             if not LOWEST_RATE <= file.samplerate <= HIGHEST_RATE:
                 raise CloudriftError(
-                    f"a recording has {file.samplerate} frames a second, not {LOWEST_RATE} to "
-                    f"{HIGHEST_RATE}"
+                    f"a recording has a sample rate of {file.samplerate} Hz, not {LOWEST_RATE} to "
+                    f"{HIGHEST_RATE} Hz"
                 )
             if not 0 < file.frames <= LONGEST_S * file.samplerate:
                 raise CloudriftError(f"a recording is empty or longer than {LONGEST_S:.0f} s")

@@ -188,8 +188,8 @@ def read_audio(path: Path, most_s: float = 0.0) -> tuple[Stereo, int]:
             rate = int(file.samplerate)
             if not LOWEST_RATE <= rate <= HIGHEST_RATE:
                 raise CloudriftError(
-                    f"could not read {path} as audio: {rate} frames a second are not "
-                    f"{LOWEST_RATE} to {HIGHEST_RATE}"
+                    f"could not read {path} as audio: its sample rate is {rate} Hz, not "
+                    f"{LOWEST_RATE} to {HIGHEST_RATE} Hz"
                 )
             most = MOST_SAMPLES // file.channels
             wanted = min(most + 1, int(most_s * rate)) if most_s else most + 1

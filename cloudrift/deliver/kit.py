@@ -50,7 +50,7 @@ class Cover(msgspec.Struct, frozen=True, kw_only=True):
         named(self, "a kit", may_be_empty=True)
         named(self, "a kit's author", "maker", may_be_empty=True)
         if len(self.about) > MOST_WORDS:
-            raise CloudriftError(f"the words about a kit are longer than {MOST_WORDS} letters")
+            raise CloudriftError(f"the line about a kit is longer than {MOST_WORDS} characters")
 
 
 @dataclass(frozen=True, kw_only=True)

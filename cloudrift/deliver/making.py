@@ -192,7 +192,7 @@ class Making:
         document = add_section(alone, bars=LONG_TURNS * self.loop.bars)
         audio, _pieces = whole(self.engine, document, self.cancelled)
         frames = self.loop.sounding_frames
-        cues = tuple(Cue(turn * frames, f"turn {turn + 1}") for turn in range(LONG_TURNS))
+        cues = tuple(Cue(turn * frames, f"pass {turn + 1}") for turn in range(LONG_TURNS))
         return Sound(audio, goes_round=False, cues=cues)
 
     def arranged(self) -> Sound:

@@ -72,7 +72,7 @@ def check_pattern(pattern: str) -> None:
     if "/" in pattern or "\0" in pattern or len(pattern) > MOST_PATTERN:
         raise CloudriftError(
             f"the pattern of names {pattern[:60]!r} must have no / and at most {MOST_PATTERN} "
-            "letters"
+            "characters"
         )
 
 

@@ -59,7 +59,9 @@ def check_name(what: str, name: str, *, may_be_empty: bool = False) -> None:
     if not (may_be_empty or name.strip()):
         raise CloudriftError(f"{what} needs a name; type at least one letter")
     if len(name) > MOST_NAME:
-        raise CloudriftError(f"{what} has a name of {len(name)} letters; {MOST_NAME} are the most")
+        raise CloudriftError(
+            f"{what} has a name of {len(name)} characters; the limit is {MOST_NAME}"
+        )
 
 
 def named(of: Any, what: str, field: str = "name", *, may_be_empty: bool = False) -> None:

@@ -179,7 +179,7 @@ LENS: dict[str, tuple[Described, ...]] = {
         _choice("low", "Lowest note", NOTES, LOWEST),
         _choice("high", "Highest note", NOTES, HIGHEST),
         _choice("double", "Doubling", _same(DOUBLES), "off"),
-        _number(_L, "drop_every", "Leave out every", 0, "th note", off_low=True),
+        _number(_L, "drop_every", "Leave out 1 of", 0, "notes", off_low=True),
         PLACES,
         LATE,
         _choice("late_ticks", "Late by", STEPS, EIGHTH),

@@ -148,7 +148,7 @@ def vibrato_fields(cents: float, onset_ms: float, hz: float = 5.2) -> tuple[Fiel
         Field(name="vibrato_cents", label="Vibrato", default=cents, unit="cents", low=0, high=100),
         Field(name="vibrato_hz", label="Vibrato rate", default=hz, unit="Hz", low=1, high=9,
               step=0.1),
-        Field(name="onset_ms", label="Vibrato from", default=onset_ms, unit="ms", low=0,
+        Field(name="onset_ms", label="Vibrato delay", default=onset_ms, unit="ms", low=0,
               high=3000, step=10),
     )  # fmt: skip
 

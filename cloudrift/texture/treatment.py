@@ -46,7 +46,7 @@ class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
                 f"{MAX_VARIATION}"
             )
         if len(self.note) > MOST_NOTE:
-            raise CloudriftError(f"{where}: its note is longer than {MOST_NOTE} letters")
+            raise CloudriftError(f"{where}: its note is longer than {MOST_NOTE} characters")
         if len({ride.of for ride in self.rides}) != len(self.rides):
             raise CloudriftError(f"{where}: two rides of one value")
         if self.known:

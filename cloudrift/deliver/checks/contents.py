@@ -164,8 +164,8 @@ def _names(heard: Heard) -> Finding:
     if len(loop.title) > spec.LONG_TITLE:
         return Finding(
             severity="should",
-            measured=f"its name has {len(loop.title)} letters; files get it cut",
-            change=Change(words=f"cut it to {spec.LONG_TITLE} letters", edit=_shorter),
+            measured=f"its name has {len(loop.title)} characters; file names get it cut",
+            change=Change(words=f"cut it to {spec.LONG_TITLE} characters", edit=_shorter),
         )
     owners: tuple[Layer | Group, ...] = (*loop.heard(), *loop.groups)
     counts = Counter(slug(one.name) for one in owners)
@@ -221,7 +221,7 @@ def _stems(heard: Heard) -> Finding | None:
         return Finding(
             severity="must",
             value=found,
-            measured=f"{stems} leave {number(found, '.0f')} dB of the sum",
+            measured=f"{stems} differ from the sum by {number(found, '.0f')} dB",
         )
     peaks = {"their sum": bare} | heard.stems
     loudest = max(peaks, key=lambda name: float(np.abs(peaks[name]).max(initial=0.0)))
@@ -269,7 +269,7 @@ CONTENTS = (
     Check(name="names", label="Names", find=_names,
           about="the loop has a name, and each file one of its own"),
     Check(name="stems", label="Stems", find=_stems,
-          about=f"add up to the sum below {number(spec.STEMS_DB)} dB of it, none over full scale"),
+          about=f"add up to the sum within {number(spec.STEMS_DB)} dB, none over full scale"),
     Check(name="rights", label="Rights", find=_rights,
           about="each source may be passed on as the loop is; people and shares are named"),
 )  # fmt: skip

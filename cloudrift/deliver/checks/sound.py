@@ -67,7 +67,7 @@ def _seam(heard: Heard) -> Finding:
         severity=severity,
         value=found,
         where="at the loop point",
-        measured=f"{much}: its corner is {number(found, '+.0f')} dB against those nearby",
+        measured=f"{much}: the step there is {number(found, '+.0f')} dB of the steepest nearby",
     )
 
 
@@ -172,7 +172,7 @@ def _loudness(heard: Heard) -> Finding:
         severity="should",
         value=found + gain,
         change=_limited(heard, target),
-        measured=f"{text}, for its peak allows no more: {number(-off, '.1f')} LU below "
+        measured=f"{text}, as its peak allows no more: {number(-off, '.1f')} LU below "
         f"{number(target)} LUFS",
     )
 
@@ -279,7 +279,7 @@ def _phase(heard: Heard) -> Finding:
         severity="should" if bad else "fine",
         value=found,
         change=change,
-        measured=f"left and right {number(found, '+.2f')} alike, "
+        measured=f"correlation {number(found, '+.2f')}, "
         f"{number(worst, '+.2f')} in the worst second",
         where=f"at {_bar_beat(heard, at)}" if bad else "",
     )
@@ -300,7 +300,7 @@ def _start(heard: Heard) -> Finding:
     return Finding(
         severity=graded(found, should=spec.START_MS),
         value=found,
-        measured=f"heard from {found:.0f} ms on",
+        measured=f"the sound starts after {found:.0f} ms",
         where="" if found <= spec.START_MS else f"up to {_bar_beat(heard, first)}",
     )
 
@@ -339,7 +339,7 @@ def _level_db(part: Stereo) -> float:
 SOUND = (
     Check(name="length", label="Length", about="exactly its bars at its tempo", find=_length),
     Check(name="seam", label="Seam", find=_seam,
-          about=f"no click at the loop point: no corner {spec.SEAM_DB:g} dB over those nearby"),
+          about=f"no click at the loop point: no step {spec.SEAM_DB:g} dB over those nearby"),
     Check(name="peak", label="True peak", find=_peak,
           about=f"at most {number(spec.MOST_PEAK_DBTP)} dBTP (ITU-R BS.1770, 4 times oversampled)"),
     Check(name="loudness", label="Loudness", find=_loudness,

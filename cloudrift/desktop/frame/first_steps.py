@@ -113,7 +113,7 @@ class FirstSteps(QFrame):
         row.addWidget(self.go)
         row.addWidget(small_button("Next", self.next, tip="Another of the six steps"))
         row.addWidget(
-            small_button("Leave", self.leave, tip="Don't show again (Esc); it stays in Help")
+            small_button("Dismiss", self.leave, tip="Don't show again (Esc); it stays in Help")
         )
         session.changed.connect(lambda _b, _a: self._look())
         session.hearing.changed.connect(self._look)

@@ -16,7 +16,7 @@ Keys = tuple[tuple[str, str], ...]
 
 FIELD_KEYS: Keys = (
     ("Arrows", "One step up or down; with Shift, a fine step"),
-    ("Figures", "Type a value; Enter opens the field"),
+    ("Digits", "Type a value; Enter opens the field"),
     ("Backspace", "The default value"),
     ("R", "Draw a ride over the loop, or remove it"),
 )

@@ -70,7 +70,7 @@ class KeyPopup(Popup):
             heading("Related"),
             row([self.relative, self.parallel]),
             self.fits,
-            heading("Find a better key: play it at"),
+            heading("Find a better key: hear it"),
             self.shifts,
             row(
                 [
@@ -103,7 +103,9 @@ class KeyPopup(Popup):
     def _put_relative(self) -> None:
         self._stop_hearing()
         key = relative_of(self._session.loop.key)
-        self._session.apply(f"read in {key.text}", lambda loop: loop_edits.rename_key(loop, key))
+        self._session.apply(
+            f"key {key.text}, chords unchanged", lambda loop: loop_edits.rename_key(loop, key)
+        )
         self.sync()
 
     def _put_parallel(self) -> None:

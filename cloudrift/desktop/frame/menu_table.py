@@ -65,7 +65,7 @@ def menu_table() -> tuple[Menu, ...]:
             Command("&Compare bare with treated", lambda w: w.session.hearing.swap(), "B"),
             Command("&From the start", lambda w: w.session.player.seek(0.0), "Home"),
             Command("The &whole loop again", lambda w: w.hear_all(), "W"),
-            Command("&Add up: one more layer", lambda w: w.add_up(), "Shift+W"),
+            Command("&Build up: one more layer", lambda w: w.add_up(), "Shift+W"),
             Command("The &groove bed alone, or everything", lambda w: w.bed_alone()),
         ),)),
         Menu("&Chords", (_in("Chords", ChordsStage.commands()), (

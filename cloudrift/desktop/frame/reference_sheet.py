@@ -22,10 +22,10 @@ class ReferenceSheet(QDialog):
     def __init__(self, found: Reference, path: Path, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
         self._session = session
-        self.setWindowTitle(f"Heard in {path.name}")
+        self.setWindowTitle(f"Estimated from {path.name}")
         self.setMinimumWidth(460)
         column = vertical(self, spacing=7)
-        column.addWidget(heading(f"Heard in {path.name}"))
+        column.addWidget(heading(f"Estimated from {path.name}"))
         self.heard = HeardIn(found, session.loop.bars)
         fill(column, self.heard, label("One undo takes everything back.", size=11.5, name="soft"))
         line = horizontal()

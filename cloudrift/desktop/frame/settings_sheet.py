@@ -99,14 +99,12 @@ class SettingsSheet(QDialog):
         longest = f"{1e3 * max(player.waits_s, default=0):.0f} ms"
         if player.gaps:
             self.gaps.setText(
-                f"{plural(player.gaps, 'gap')} since the start; the longest gap between requests "
-                f"was {longest} apart. Its buffer of {self._session.transport.buffer_ms} ms grows "
+                f"{plural(player.gaps, 'gap')} since the start; the longest wait for sound was "
+                f"{longest}. Its buffer of {self._session.transport.buffer_ms} ms grows "
                 "by itself where that goes on."
             )
         else:
-            self.gaps.setText(
-                f"None since the start. The longest gap between requests was {longest} apart."
-            )
+            self.gaps.setText(f"None since the start. The longest wait for sound was {longest}.")
 
     def _keep(self, **what: Any) -> None:
         try:
@@ -138,7 +136,7 @@ class SettingsSheet(QDialog):
         typed = self.files.text().strip()
         folder = Path(typed).expanduser()
         if typed and not folder.is_dir():
-            self.words.setText(f"There is no folder {folder}; choose one that is there.")
+            self.words.setText(f"There is no folder {folder}; choose one that exists.")
             return
         files = path_text(folder) if typed else ""
         if files != self._session.preferences.now.files:

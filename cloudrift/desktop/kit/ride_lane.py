@@ -326,7 +326,7 @@ class RideLane(QWidget):
         head = horizontal(spacing=6)
         self.title = label("", size=11, weight=SEMI, name="soft")
         fill(head, self.title, 1)
-        self.every = ChoiceBox(f"How often the ride of {field.label} comes", EVERY)
+        self.every = ChoiceBox(f"How often the ride of {field.label} repeats", EVERY)
         self.every.setToolTip("Repeats within the loop, or once over the whole loop")
         self.every.setFont(text_font(11))
         self.every.setProperty("fit", "small")

@@ -31,7 +31,7 @@ class DemoPart(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
 
     def __post_init__(self) -> None:
         named(self, "a part of the demo file")
-        within(f"turns of {self.name}", self.turns, 1, MOST_TURNS)
+        within(f"passes of {self.name}", self.turns, 1, MOST_TURNS)
 
 
 class DemoFile(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -51,7 +51,7 @@ class DemoFile(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     def __post_init__(self) -> None:
         unique("parts of the demo file", (one.id for one in self.parts))
         within("number of parts of the demo file", len(self.parts), 0, MOST_PARTS)
-        within("cross-fade of the demo file", self.cross_s, CROSS_LOW_S, CROSS_HIGH_S, " s")
+        within("crossfade of the demo file", self.cross_s, CROSS_LOW_S, CROSS_HIGH_S, " s")
         within("parts between tags", self.tag_every, 1, MOST_PARTS)
         within("level of the tag", self.tag_db, TAG_LOW_DB, TAG_HIGH_DB, " dB")
         within("variation", self.variation, 0, MAX_VARIATION)

@@ -121,7 +121,7 @@ TOOLS = (
     Tool(name="approach", group="Add", about="a half step leads into notes", act=approach,
          spec=SettingsSpec((choice("side", "Side", ("from below", "from above")),
                             value("length", "Length", "1/16"),
-                            count("every", "Every", 1, 1, 8, "th note"),
+                            count("every", "Every", 1, 1, 8, "notes"),
                             percent("loud", "Velocity", 75, low=5)))),
     Tool(name="scale run", group="Add", about="a scale from note to note", act=run,
          spec=SettingsSpec((value("step", "Step", "1/16"),))),

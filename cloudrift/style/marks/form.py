@@ -103,7 +103,7 @@ KINDS = (
     _kind(name="fullness", label="Fullest to thinnest", unit="layers", high=16,
          about="layers in the fullest section minus layers in the thinnest",
          measure=_fullness),
-    _kind(name="at_changes", label="Events per seam", unit="things", high=6, decimals=1,
+    _kind(name="at_changes", label="Events per seam", unit="events", high=6, decimals=1,
          about="mean number of events at a seam",
          measure=_at_changes),
     _kind(name="elsewhere", label="In another key", unit="%",

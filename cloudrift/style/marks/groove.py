@@ -58,7 +58,7 @@ def _to_feel(view: View, asked: tuple[float, float]) -> Change | None:
     if view.loop.bed is None:
         return None
     aim = round(to_range(view.loop.bed.late_ms, asked), 1)
-    where = "behind" if aim > 0 else "before"
+    where = "late" if aim > 0 else "early"
     return Change(
         words=f"{abs(aim):g} ms {where}" if aim else "on the beat",
         edit=lambda loop: beds.set_bed(loop, late_ms=aim),

@@ -135,7 +135,7 @@ KINDS = (
          high=8000, log=True, about="spectral centroid (amplitudes) of the brightest layer in the "
          "mix", measure=_brightest, change=_to_brightest,
          needs_sound=True),
-    Kind(name="band_edge", label="Edge of the band", group="Sound", unit="Hz", low=200, high=20000,
+    Kind(name="band_edge", label="Bandwidth", group="Sound", unit="Hz", low=200, high=20000,
          log=True, about="frequency that 99 % of the power lies below", measure=_heard("edge_hz"),
          change=_to_edge, needs_sound=True),
     Kind(name="width", label="Width", group="Sound", unit="%", high=60,

@@ -18,16 +18,9 @@ GROUPS: tuple[Group, ...] = (
     "Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip", "Groove", "Form",
 )  # fmt: skip
 COUNTED = (
-    "bars",
-    "chords",
-    "lanes",
-    "layers",
-    "lines",
-    "pairs",
-    "sections",
-    "strikes",
-    "things",
-)  # units that have a singular
+    "bars", "chords", "delays", "drives", "events", "lanes", "layers", "onsets", "pairs",
+    "sections", "treatments",
+)  # fmt: skip  # units that have a singular
 # What is asked: from so much to so much, or one of some words, the likelier first.
 Asked = tuple[float, float] | tuple[str, ...]
 

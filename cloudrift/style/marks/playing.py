@@ -261,7 +261,7 @@ KINDS = (
          about="share of bars without bass", measure=_bass_rests, change=_to_bass_rests),
     Kind(name="bass_glide", label="Bass glides", group="Bass", unit="ms", high=400,
          about="glide time of the bass from note to note", measure=_glides, change=_to_glides),
-    Kind(name="bass_height", label="Height of the bass", group="Bass", unit="key", low=24, high=60,
+    Kind(name="bass_height", label="Bass register", group="Bass", unit="MIDI", low=24, high=60,
          about="mean note of the bass, as a MIDI note (36: two octaves below middle C)",
          measure=_bass_height, change=_to_bass_height),
 )  # fmt: skip

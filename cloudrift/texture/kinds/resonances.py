@@ -318,7 +318,7 @@ FORMANT = Kind(
             ),
             Field(
                 name="fine_hz",
-                label="Fineness",
+                label="Resolution",
                 default=260,
                 unit="Hz",
                 low=80,

@@ -187,7 +187,7 @@ SLOTS = Kind(
     "silent.",
     spec=SettingsSpec(
         (
-            Field(name="slot", label="A slot lasts", default="1/8", choices=tuple(SYNCED)),
+            Field(name="slot", label="Slot length", default="1/8", choices=tuple(SYNCED)),
             *(
                 Field(name=f"slot_{i + 1}", label=f"Slot {i + 1}", default=what, choices=WHAT)
                 for i, what in enumerate(USUAL)

@@ -146,7 +146,7 @@ SWEEP = Kind(
             ),
             Field(name="shape", label="Shape", default="triangle", choices=SHAPES),
             rate_field("4 bars"),
-            Field(name="peak", label="Peak", default=20, unit="%", low=0, high=100),
+            Field(name="peak", label="Resonance", default=20, unit="%", low=0, high=100),
         )
     ),
     says=lambda full: f"{full.word('shape')} between its edges, {rate_words(full)}",
@@ -186,7 +186,7 @@ SWIRL = Kind(
                 log=True,
             ),
             Field(name="shape", label="Shape", default="sine", choices=SHAPES),
-            percent("width", "Sides apart", 50),
+            percent("width", "Stereo spread", 50),
         )
     ),
     says=lambda full: (

@@ -182,7 +182,7 @@ DOUBLER = Kind(
         (
             Field(
                 name="cents",
-                label="Apart",
+                label="Detune",
                 default=9,
                 unit="cents",
                 low=0,

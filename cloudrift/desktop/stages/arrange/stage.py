@@ -285,7 +285,7 @@ class ArrangeStage(QWidget):
         """Put a copy of the chosen section after it."""
         section = self.section
         if section is not None and self.edit(
-            "copy a section", lambda document: arranging.copy_section(document, section.id)[0]
+            "duplicate a section", lambda document: arranging.copy_section(document, section.id)[0]
         ):
             self.columns.choose(self.columns.at + 1)
 
@@ -351,7 +351,7 @@ class ArrangeStage(QWidget):
         menu_of(
             self,
             (
-                ("Copy", self.copy),
+                ("Duplicate", self.copy),
                 ("Delete", self.remove),
                 ("Earlier", partial(self._move_chosen, -1)),
                 ("Later", partial(self._move_chosen, 1)),
@@ -367,7 +367,7 @@ class ArrangeStage(QWidget):
         return (
             Command("&Suggest an arrangement", here.suggest_form, goes=True),
             Command("&Add a section", here.add, goes=True),
-            Command("&Copy the section", here.copy, "Ctrl+Shift+D", goes=True),
+            Command("&Duplicate the section", here.copy, "Ctrl+Shift+D", goes=True),
             Command("Play the &arrangement", lambda it: it.hear("all"), "Shift+Space", goes=True),
             Command("Play this &section", lambda it: it.hear("section"), goes=True),
             Command("Play the &loop", lambda it: it.hear("loop"), goes=True),

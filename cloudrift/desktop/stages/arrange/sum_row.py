@@ -41,12 +41,12 @@ class SumRow(QWidget):
         self.push.edited.connect(lambda push: self._set(self._what, float(str(push)), moving=True))
         self.push.settled.connect(session.end_drag)
         self.words = Elided(size=11.5, name="soft")
-        self.side = ChoiceRow([(True, "without"), (False, "with")], columns=2, name="Sum")
+        self.side = ChoiceRow([(True, "without"), (False, "with")], columns=2, name="Compare")
         self.side.chosen.connect(lambda without: arranged.hear_without(without=bool(without)))
-        self.side.setToolTip("Compare without and with the master chain, loudness matched")
+        self.side.setToolTip("Without and with the master chain, loudness matched")
         takes_rest(self.words, WORDS_PX)
         row = Flow(self, spacing=6)
-        for one in (label("Sum", size=11.5, name="soft"), self.what, self.push, self.side,
+        for one in (self.what, self.push, label("Compare", size=11.5, name="soft"), self.side,
                     self.words):  # fmt: skip
             row.addWidget(one)
         self._what, self._push_db = NOTHING, PUSH_DB

@@ -39,11 +39,13 @@ from cloudrift.loop.model.loop import Loop
 from cloudrift.render.engine.engine import Engine
 from cloudrift.render.measure.strata import strata
 
-VARIATION = Field(name="variation", label="Draw", default=1, unit="№", low=1, high=MAX_VARIATION)
-TURNS = Field(name="turns", label="Turns", default=1, unit="turns", low=1, high=demos.MOST_TURNS)
+VARIATION = Field(
+    name="variation", label="Variation", default=1, unit="№", low=1, high=MAX_VARIATION
+)
+TURNS = Field(name="turns", label="Passes", default=1, unit="passes", low=1, high=demos.MOST_TURNS)
 CROSS = Field(
     name="cross_s",
-    label="Cross-fade",
+    label="Crossfade",
     default=demos.CROSS_S,
     unit="s",
     low=demos.CROSS_LOW_S,
@@ -194,7 +196,7 @@ class DemoPage(QWidget):
 
     def _set(self, field: str, value: object) -> None:
         words = {
-            "cross_s": "cross-fade",
+            "cross_s": "crossfade",
             "tag_db": "level of the tag",
             "tag_every": "how often the tag plays",
         }

@@ -112,7 +112,7 @@ class KitPage(QWidget):
         self.names.setFont(figure_font(11))
         self.names.setAccessibleName("Pattern of names")
         self.names.setToolTip("Names of all files, fields in braces: " + ", ".join(FIELDS))
-        self.demo, self.zipped = QCheckBox("Also a demo file of each"), QCheckBox("Also one zip")
+        self.demo, self.zipped = QCheckBox("Also a demo file of each"), QCheckBox("Also as one zip")
         self.turn_down = QCheckBox("Turn a loop down if it would clip")
         self.turn_down.setToolTip(
             "All files of that loop by one gain; otherwise it is left out, and listed"

@@ -209,8 +209,7 @@ class FindPane(SideTool):
         elif counted.failed and self.own is not None:
             _path, why = self.own.problems()[-1]
             self._session.say(
-                f"{plural(counted.failed, 'file')} could not be analysed and is left out: {why}",
-                good=True,
+                f"{plural(counted.failed, 'file')} could not be analysed: {why}", good=True
             )
         self.look()
 

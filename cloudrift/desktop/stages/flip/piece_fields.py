@@ -9,7 +9,7 @@ from cloudrift.loop.model import spec
 from cloudrift.loop.model.flip import LONGEST_DECAY_MS, SlicePlacement
 from cloudrift.loop.model.recorded import MOST_SEMITONES
 
-FOLLOWS, STAYS = "follow", "stays"
+FOLLOWS, STAYS = "follow", "preserve"
 
 
 ON, OFF = "on", "off"

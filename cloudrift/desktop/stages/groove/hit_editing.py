@@ -94,7 +94,7 @@ class HitEditing(Keyed):
         if len(self.numbers) == 1:
             says += f", {model.text_of(self.row, next(iter(self.numbers)))}"
         elif self.numbers:
-            says += f", {len(self.numbers)} chosen"
+            says += f", {len(self.numbers)} selected"
         self.setAccessibleName(says)
 
     # --- what can be done ---------------------------------------------------------------------

@@ -184,7 +184,7 @@ class LanesModel:
         elif hit.st:
             parts.append(f"{hit.st:+d} st")
         if hit.late_ms:
-            parts.append(f"{abs(hit.late_ms):g} ms {'behind' if hit.late_ms > 0 else 'before'}")
+            parts.append(f"{abs(hit.late_ms):g} ms {'late' if hit.late_ms > 0 else 'early'}")
         return ", ".join(parts)
 
 

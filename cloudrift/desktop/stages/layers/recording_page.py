@@ -32,7 +32,7 @@ KEYS = {
     for key in (plain_key(pc, mode) for pc in range(12))
 }
 TURNS = {"once": 0, "every bar": 1, "every 2nd bar": 2, "every 4th bar": 4, "every 8th bar": 8}
-FOLLOWS, STAYS = "follow", "stays"
+FOLLOWS, STAYS = "follow", "preserve"
 TAP_GAP_S = 2.5  # after a longer pause, tapping begins again
 LEAST_TAPS = 4
 LEAST_S = 0.05  # of a recording that is heard

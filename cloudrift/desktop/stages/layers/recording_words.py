@@ -61,8 +61,7 @@ def heard_words(loop: Loop, only: Collection[str] = ()) -> str:
         words += f", {parked} off" if parked else ""
     else:
         off = ", ".join(x.name for x in layers if x not in heard and not x.parked)
-        verb = "is" if len(heard) == 1 else "are"
-        words = f"{len(heard)} of {len(layers) - parked} {verb} heard, without {off}"
+        words = f"{len(heard)} of {len(layers) - parked} on, without {off}"
     card = house_cards().get(loop.style)
     if card is None:
         return words

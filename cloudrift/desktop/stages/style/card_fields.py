@@ -101,7 +101,7 @@ class CardFields(QWidget):
         )
         self._words(
             "ends",
-            "Likes to end on",
+            "Usually ends on",
             lambda c: c.chords.ends,
             lambda c, words: _with_chords(c, ends=words),
         )
@@ -113,7 +113,7 @@ class CardFields(QWidget):
             lambda c, share: _with_chords(c, late=share),
         )
         self._title("Voicing")
-        self._range("voicing", "Register", "key", spec.VOICE_LOW, spec.VOICE_HIGH, 0,
+        self._range("voicing", "Register", "MIDI", spec.VOICE_LOW, spec.VOICE_HIGH, 0,
                     lambda c: (c.voicing.low, c.voicing.high), _with_register)  # fmt: skip
         self._share(
             "open",

@@ -58,7 +58,7 @@ class CardTab(QWidget):
         self.table = table(
             ("Mark", "This card", "The other"),
             (170, 130, 130),
-            "What they ask differently, biggest difference first",
+            "Where they differ, biggest difference first",
         )
         line = horizontal(self, FLUSH, 10)
         left = vertical()

@@ -28,7 +28,7 @@ class GrammarView(Keyed):
         self.setMinimumSize(300, HIGH)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(
-            "Click a degree, then one that may follow it, or no longer. Keys: arrows select, "
+            "Click a degree, then another: it may follow, or no longer does. Keys: arrows select, "
             "Enter picks and connects. Starting degrees have a ring, usual endings a bar"
         )
 

@@ -56,7 +56,7 @@ class Sketches(QWidget):
         self.stop.hide()
         self.bar = QProgressBar()
         self.bar.hide()
-        self.order = ChoiceRow(list(ORDERS), columns=3, name="In which order")
+        self.order = ChoiceRow(list(ORDERS), columns=3, name="Sort by")
         self.order.setFixedWidth(330)
         self.order.show_choice("variation")
         self.order.chosen.connect(self._order)

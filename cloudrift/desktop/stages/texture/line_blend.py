@@ -37,6 +37,4 @@ class LineBlend(FieldWidget):
         self.setEnabled(not longer)
         self.set_value(100.0 if longer else round(100 * loop.owner(line_of).line_blend))
         if longer:
-            self.setToolTip(
-                "A line that changes the length has no dry/wet: the dry sound has another length"
-            )
+            self.setToolTip("A line that changes the length has no dry/wet: the lengths differ")

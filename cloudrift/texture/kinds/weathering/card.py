@@ -226,7 +226,7 @@ def _says(full: ResolvedSettings) -> str:
         low, high = radio_band(full)
         parts.append(f"{low:.0f} Hz to {high / 1000:.1f} kHz as on a radio")
     if full.number("dropouts") > 0:
-        parts.append(f"{wear * full.number('dropouts'):.0f} drop-outs a minute")
+        parts.append(f"{wear * full.number('dropouts'):.0f} dropouts a minute")
     noises = [name for name in NOISES if full.number(f"{name}_db") > OFF_DB]
     if noises:
         parts.append(" and ".join(noises))
@@ -274,7 +274,7 @@ FIELDS = (
           hint="more at 85 Hz, less at 38 Hz", part="Tape"),
     Field(name="loss_db", label="Loss", default=0, unit="dB", low=0, high=24, step=0.5,
           hint="at 10 kHz", part="Tape"),
-    Field(name="dropouts", label="Drop-outs", default=0, unit="/min", low=0, high=90,
+    Field(name="dropouts", label="Dropouts", default=0, unit="/min", low=0, high=90,
           part="Tape"),
     _noise("hiss", OFF_DB, "of the tape", "Tape"),
     _cents("warp", 0, 60, "like a warped record, at 33⅓ rpm", "Record"),
