@@ -12,6 +12,7 @@ from typing import NamedTuple
 import numpy as np
 
 from bench.found_loops import found
+from cloudrift.loop.sounding import key_heard
 from cloudrift.notes.listening import listen_to
 from cloudrift.render import Engine
 from cloudrift.theory.fit import relative_of
@@ -42,7 +43,7 @@ def one(number: int) -> Result:
     tempo = drawn.loop.sounding_tempo
     beat = 60 / tempo
     off = [abs((b + beat / 2) % beat - beat / 2) for b in heard.beats_s]
-    wanted = drawn.loop.sounding_key
+    wanted = key_heard(drawn.loop)
     keys = heard.keys
     got = (keys[0].key.pc, keys[0].key.mode) if keys else (-1, "")
     relative = relative_of(wanted)

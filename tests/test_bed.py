@@ -26,6 +26,7 @@ from cloudrift.loop.model.around import Root, SourceContext, Swing
 from cloudrift.loop.model.bed import BED, Bed, Duck, hits_of
 from cloudrift.loop.model.hits import UNTUNED, Hit, Hits, Pattern, Stacked, root_at
 from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.sounding import heard, notes_of
 from cloudrift.notes.from_midi import read_drums, read_parts
 from cloudrift.notes.midi import midi_file
 from cloudrift.render import Engine
@@ -207,14 +208,14 @@ def test_low_drums_play_the_roots_that_are_heard(small_loop):
     low = lane("b1", "round sub", Hit(tick=0, length_ticks=1800), on_roots=True, lowest=36)
     loop = with_lanes(low, loop=replace(small_loop, line=()))
     root = loop.chords[0].root
-    assert loop.notes_of(low)[0].pitch == 36 + (root - 36) % 12
+    assert notes_of(loop, low)[0].pitch == 36 + (root - 36) % 12
     shifted = line_edits.add_treatment(loop, None, "shift")
     shifted = line_edits.set_treatment_setting(shifted, None, shifted.line[0].id, "semitones", -3.0)
-    assert loop.notes_of(low)[0].pitch % 12 == (shifted.notes_of(low)[0].pitch + 3) % 12
+    assert notes_of(loop, low)[0].pitch % 12 == (notes_of(shifted, low)[0].pitch + 3) % 12
     engine = Engine()
     audio = engine.stem(shifted, low)
     engine.close()
-    wanted = 440 * 2 ** ((shifted.notes_of(low)[0].pitch - 69) / 12)
+    wanted = 440 * 2 ** ((notes_of(shifted, low)[0].pitch - 69) / 12)
     part = audio[0, int(0.2 * RATE) : int(0.8 * RATE)]
     lines = np.abs(np.fft.rfft(part * np.hanning(len(part)), 1 << 18))
     assert np.argmax(lines) * RATE / (1 << 18) == pytest.approx(wanted, rel=0.01)
@@ -231,11 +232,17 @@ def test_after_a_flip_the_roots_are_those_of_its_pieces(small_loop):
     first = small_loop.layers[0]
     alone_ = replace(small_loop, line=(), layers=(replace(first, source=flip),))
     roots = [(c.root - 3) % 12 for c in small_loop.chords]
-    heard = alone_.heard_roots
-    assert [one.pc for one in heard[:2]] == [roots[1], roots[0]]
-    beside = replace(small_loop, line=(), layers=(*small_loop.layers[1:],
-                                                 replace(first, source=flip)))  # fmt: skip
-    assert [one.pc for one in beside.heard_roots] == [c.root for c in small_loop.chords]
+    swapped = [roots[1], roots[0], *roots[2:]]
+    assert [one.pc for one in heard(alone_).roots] == swapped
+
+    def beside(lufs):
+        """The roots with other layers beside a flip that loud."""
+        quiet = replace(flip, of=replace(of, facts=replace(facts, lufs=lufs)))
+        layers = (*small_loop.layers[1:], replace(first, source=quiet))
+        return [one.pc for one in heard(replace(small_loop, line=(), layers=layers)).roots]
+
+    assert beside(-8.0) == swapped  # what is louder says which root is heard
+    assert beside(-50.0) == [c.root for c in small_loop.chords]
 
 
 def test_the_loop_makes_room_and_comes_back():

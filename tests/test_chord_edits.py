@@ -12,6 +12,7 @@ from cloudrift.loop.edits.chords import chord_edits, chord_time, progression
 from cloudrift.loop.model.loop import Layer
 from cloudrift.loop.model.sound_use import SoundUse
 from cloudrift.loop.model.source import FromChords
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.lens import Lens, look
 from cloudrift.notes.touch import ChordTouch, Touch
 from cloudrift.theory import Key, parse_progression
@@ -275,14 +276,14 @@ def test_a_chord_has_a_touch_of_its_own_until_it_follows_its_layer_again(bare_ch
     loop = replace(bare_chords, layers=(keys,))
     own = chord_time.set_chord_touch(loop, ["c2"], top=2, direction="up")
     assert own.chord("c2").touch == ChordTouch(roll_ms=30, top=2, variation=4)
-    played = own.notes_of(keys)
+    played = notes_of(own, keys)
     second = sorted((n for n in played if n.chord == 1), key=lambda n: n.pitch)
     assert [n.offset_ms for n in second] == [0, 0, 15, 30]
     rolled = chord_time.reroll_touch(chord_time.set_chord_touch(own, ["c2"], uneven=1.0), ["c2"])
     assert rolled.chord("c2").touch.variation == 5
     straight = chord_time.straight(rolled, ["c2"])
-    assert {n.offset_ms for n in straight.notes_of(keys) if n.chord == 1} == {0}
-    assert {n.offset_ms for n in straight.notes_of(keys) if n.chord == 0} != {0}
+    assert {n.offset_ms for n in notes_of(straight, keys) if n.chord == 1} == {0}
+    assert {n.offset_ms for n in notes_of(straight, keys) if n.chord == 0} != {0}
     assert chord_time.as_layer(straight, ["c2"]) == loop
 
 

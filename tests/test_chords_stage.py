@@ -28,6 +28,7 @@ from cloudrift.loop.edits.chords.next_chords import key_row, outlook, outside_ro
 from cloudrift.loop.edits.chords.progression import put_row
 from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.loop import Chord, Loop
+from cloudrift.loop.sounding import notes_of
 from cloudrift.style import find_card, sketch, without_chords
 from cloudrift.theory import Key, parse_progression
 from tests.conftest import rms
@@ -397,7 +398,7 @@ def test_rhythm_is_changed_by_buttons(qtbot, four):
     assert session.loop.chord("c2").strikes == (0, 960, 1920, 2880)
     page.gate.edited.emit(40.0)
     assert session.loop.chord("c2").gate == 0.4
-    onsets = {n.start_tick for n in session.loop.notes_of(session.loop.layers[0]) if n.chord == 1}
+    onsets = {n.start_tick for n in notes_of(session.loop, session.loop.layers[0]) if n.chord == 1}
     assert len(onsets) in (1, 4)
     texts = {b.text(): b for b in page.findChildren(type(page.every_second))}
     texts["Tie into held"].click()

@@ -14,6 +14,7 @@ from cloudrift.loop.edits.chords import chord_edits, chord_time
 from cloudrift.loop.edits.chords.bass import bass_only, hears_bass, unheard_bass, with_bass_heard
 from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.model.loop import Chord
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.fields import PLACES_IN, places_choice, places_in
 from cloudrift.notes.lens import Lens, look, sees_bass
 from cloudrift.notes.note import Note
@@ -45,8 +46,8 @@ def test_a_bass_move_is_heard_in_every_sketch(name, variation, engine):
     moved = chord_edits.move_voice(loop, first.id, 0, semitones=-2)
     others = [
         x for x in loop.heard()
-        if [n.pitch for n in moved.notes_of(moved.layer(x.id))]
-        != [n.pitch for n in loop.notes_of(x)]
+        if [n.pitch for n in notes_of(moved, moved.layer(x.id))]
+        != [n.pitch for n in notes_of(loop, x)]
     ]  # fmt: skip
     assert any(
         rms(engine.heard_layer(moved, moved.layer(x.id)) - engine.heard_layer(loop, x)) > 1e-3
@@ -63,8 +64,8 @@ def test_a_card_that_leaves_the_bass_out_gets_a_layer_that_takes_it(small_loop):
     given = with_bass_heard(out)
     assert given.layer(bass).source.lens.kind == "bass"
     # At the bottom lies the root: what is heard is what was heard, in the same octave.
-    assert [n.pitch for n in given.notes_of(given.layer(bass))] == [
-        n.pitch for n in out.notes_of(out.layer(bass))
+    assert [n.pitch for n in notes_of(given, given.layer(bass))] == [
+        n.pitch for n in notes_of(out, out.layer(bass))
     ]
     gone = layer_edits.remove_layer(out, bass)
     assert not with_bass_heard(gone).layers[0].source.lens.skip_bass
@@ -98,7 +99,7 @@ def test_the_window_says_when_nobody_plays_a_bass_move_and_offers_who_could(wind
     assert not unheard_bass(session.loop)
     bass = next(x for x in session.loop.layers if x.role == "bass")
     low = session.loop.chords[0].voices[0]
-    assert session.loop.notes_of(bass)[0].pitch % 12 == low % 12
+    assert notes_of(session.loop, bass)[0].pitch % 12 == low % 12
     session.document.undo()
     assert line.isVisible()
     session.apply("none", lambda p: layer_edits.remove_layer(p, bass.id))
@@ -287,7 +288,7 @@ def test_a_layer_plays_in_every_second_bar_by_one_choice(window, qtbot):
     inspector.fields["lens where"]._choose("every 2nd bar")
     assert session.loop.layer("l1").source.lens.where == ((BAR, 2 * BAR),)
     assert session.document.history.undo_label == "plays in"
-    assert all(n.start_tick >= BAR for n in session.loop.notes_of(session.loop.layer("l1")))
+    assert all(n.start_tick >= BAR for n in notes_of(session.loop, session.loop.layer("l1")))
     inspector.fields["lens where"]._choose("chosen places")  # they are drawn, not chosen
     assert inspector.fields["lens where"].value == "every 2nd bar"
     inspector.fields["lens where"]._choose("every bar")
@@ -411,13 +412,13 @@ def test_chords_with_a_touch_of_their_own_are_said_where_the_layer_s_is_set(wind
     session.select(layer_id="l1")
     session.apply("x", lambda p: chord_time.set_chord_touch(p, ["c1"], roll_ms=200.0))
     inspector.fields["touch roll_ms"].type_text("0")
-    notes = session.loop.notes_of(session.loop.layer("l1"))
+    notes = notes_of(session.loop, session.loop.layer("l1"))
     assert max(n.offset_ms for n in notes) > 100  # the chord keeps its roll, and it is said
     words = [w.text() for w in inspector.findChildren(type(inspector.under))]
     assert "1 chord has a touch of its own and keeps it." in words
     inspector.give_up.click()
     assert all(c.touch is None for c in session.loop.chords)
-    notes = session.loop.notes_of(session.loop.layer("l1"))
+    notes = notes_of(session.loop, session.loop.layer("l1"))
     assert max(n.offset_ms for n in notes) < 100
     words = [w.text() for w in inspector.findChildren(type(inspector.under)) if w.isVisible()]
     assert not any("of its own and keeps" in text for text in words)

@@ -27,6 +27,7 @@ from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.recovery import Shelter
 from cloudrift.loop.files.storage import save
+from cloudrift.loop.sounding import notes_of
 from cloudrift.sound import find_sound
 from cloudrift.theory import Key
 from tests.conftest import rms
@@ -307,7 +308,7 @@ def test_a_layer_is_renamed_moved_copied_twinned_and_parked(qtbot, window):
     twin = session.loop.layer(session.selection.layer_id)
     one = session.loop.layer("l1")
     assert (twin.line, twin.pan) == ((), -one.pan)
-    assert session.loop.notes_of(twin) == session.loop.notes_of(one)
+    assert notes_of(session.loop, twin) == notes_of(session.loop, one)
     heard = len(session.loop.heard())
     press("Turn off")
     assert len(session.loop.heard()) == heard - 1

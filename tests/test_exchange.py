@@ -18,6 +18,7 @@ from cloudrift.exchange.stand_in import AWAY, REFUSED, SLOW
 from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.layers import recordings
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.listening import read_and_listen
 from cloudrift.texture.finish_files import house_finishes
 from cloudrift.theory import Key
@@ -108,7 +109,7 @@ def test_every_recipe_is_a_loop(name):
     loop = loop_of(recipe)
     assert (loop.tempo, loop.key, loop.bars) == (recipe.tempo, recipe.true_key, recipe.bars)
     assert len(loop.layers) == len(recipe.play)
-    assert all(loop.notes_of(layer) for layer in loop.layers)
+    assert all(notes_of(loop, layer) for layer in loop.layers)
 
 
 def test_what_is_fetched_sounds_as_its_label_says(service):

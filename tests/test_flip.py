@@ -27,6 +27,7 @@ from cloudrift.loop.edits.layers import layer_edits, line_edits, recordings
 from cloudrift.loop.files.storage import document_from, load_document, save
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, SlicePlacement, letters_of
+from cloudrift.loop.sounding import chords_heard, key_heard
 from cloudrift.render import Engine
 from cloudrift.render.forms.printing import printed
 from cloudrift.render.plan.plan import layer_context, layer_laying
@@ -80,7 +81,7 @@ def test_a_print_is_what_is_heard_and_a_reprint_is_the_same_to_its_24_bits(made)
     heard = engine.render(replace(loop, layers=loop.layers[:-1])).audio
     back = audio * np.float32(10 ** (flip.of.gain_db / 20))
     assert np.abs(back - heard).max() < 1e-4
-    assert (flip.of.facts.key, flip.of.facts.tempo) == (loop.sounding_key, loop.sounding_tempo)
+    assert (flip.of.facts.key, flip.of.facts.tempo) == (key_heard(loop), loop.sounding_tempo)
     _print, recipe = recipe_of(document, flip.print_id)
     assert printed(recipe, "again", ClipStore()).clip == flip.of.clip
     assert [c.voices for c in flip.chords] == [c.voices for c in loop.chords]
@@ -109,7 +110,7 @@ def test_a_print_of_a_lower_loop_is_in_what_is_heard():
     loop = line_edits.set_line(loop, None, (tape,))
     clips = ClipStore()
     got = printed(loop, "Low", clips)
-    assert got.facts.key == loop.sounding_key != loop.key
+    assert got.facts.key == key_heard(loop) != loop.key
     assert got.facts.tempo == pytest.approx(loop.sounding_tempo)
     document = with_print(Document(loop=loop), loop, got.clip, got.facts, (), got.gain_db)
     low = [c.root for c in flip_of(document).chords]
@@ -636,8 +637,10 @@ def test_how_a_chord_was_played_is_in_the_print_and_not_told_of_its_chords_again
     played = replace(first, muted=first.voices[:1], late_ticks=40, gate=0.5)
     loop = replace(loop, chords=(played, *loop.chords[1:]))
     flip = flip_of(with_print(Document(loop=loop), loop, "0" * 24, FACTS, (), 0.0))
-    assert flip.chords[0] == replace(first, late_ticks=0, gate=1.0)
-    assert ordering.chords_now(flip, 2)[0].voices == tuple(v + 2 for v in first.voices)
+    assert flip.chords[0] == replace(first, voices=first.voices[1:])  # a muted voice is not heard
+    shifted = in_loop(replace(flip, of=replace(flip.of, semitones=2.0)))
+    heard = chords_heard(flips.heard_with(replace(shifted, chords=()), "l9"))
+    assert heard[0].voices == tuple(v + 2 for v in first.voices[1:])
 
 
 def test_some_frames_of_a_flip_are_those_of_the_whole_and_cost_their_own_pieces(made, monkeypatch):

@@ -26,6 +26,7 @@ from cloudrift.loop.edits.layers import layer_edits, line_edits, recordings
 from cloudrift.loop.files.storage import load_document, save
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.flip import SlicePlacement
+from cloudrift.loop.sounding import notes_of
 from cloudrift.render import Engine
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory.key import Key
@@ -659,7 +660,7 @@ def test_sevenths_go_backward_in_order_lower_with_the_voice_apart_and_a_bass(qtb
         assert one.flipped.of.semitones == -3 and all(p.backward for p in one.flipped.places)
     roots = [chord.root for chord in loop.chords]
     assert len(roots) == 4
-    assert [n.pitch % 12 for n in loop.notes_of(bass)] == [(root - 3) % 12 for root in roots]
+    assert [n.pitch % 12 for n in notes_of(loop, bass)] == [(root - 3) % 12 for root in roots]
     assert stage.result.title.text() == "F♯ minor"
     settled(qtbot, session)
     # Each chord's own notes, three semitones lower, are the loudest classes where it was.

@@ -9,6 +9,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.flip import flips
 from cloudrift.loop.edits.flip.prints import facts_of_print, with_print
 from cloudrift.loop.model.document import Document
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.time import bar_ticks
 from cloudrift.style.card import CardMove
 from cloudrift.style.card_files import house_cards, read_card, write_card
@@ -87,16 +88,16 @@ def test_the_bass_is_held_under_all(loop):
 def test_top_notes_only_are_one_voice_of_that_role_alone(loop):
     after = done(loop, "top notes only", on="pluck")
     pluck = by_role(after, "pluck")
-    onsets = [n.start_tick for n in after.notes_of(pluck)]
+    onsets = [n.start_tick for n in notes_of(after, pluck)]
     assert len(onsets) == len(set(onsets))
     tops = {max(c.voices) % 12 for c in loop.chords}
-    assert {n.pitch % 12 for n in after.notes_of(pluck)} <= tops
+    assert {n.pitch % 12 for n in notes_of(after, pluck)} <= tops
     assert by_role(after, "keys") == by_role(loop, "keys")
 
 
 def test_a_bar_of_so_many_rests(loop):
     after = done(loop, "a bar rests", on="bass", amount=4)
-    bars = {n.start_tick // BAR for n in after.notes_of(by_role(after, "bass"))}
+    bars = {n.start_tick // BAR for n in notes_of(after, by_role(after, "bass"))}
     assert bars and not bars & {3, 7}
 
 
@@ -104,7 +105,7 @@ def test_a_twin_is_an_octave_up_softer_and_behind_the_first(loop):
     after = done(loop, "a twin an octave up", on="pad")
     pads = [x for x in after.layers if x.role == "pad"]
     assert len(pads) == 2 and pads[1].level_db == pads[0].level_db - 6
-    one, two = ([n.pitch for n in after.notes_of(x)] for x in pads)
+    one, two = ([n.pitch for n in notes_of(after, x)] for x in pads)
     assert two == [p + 12 for p in one]
 
 
@@ -130,7 +131,7 @@ def test_touch_is_put_on_a_role_and_elsewhere_on_all_but_the_bass(loop, does, am
 
 def test_an_answer_plays_behind_the_middle_of_each_chord(loop):
     after = done(loop, "answers the chords", on="pluck")
-    for note in after.notes_of(by_role(after, "pluck")):
+    for note in notes_of(after, by_role(after, "pluck")):
         chord = next(c for c in after.chords if c.start_tick <= note.start_tick < c.end_tick)
         assert note.start_tick >= chord.start_tick + chord.length_ticks // 2
 

@@ -12,6 +12,7 @@ from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.progression import put_row
 from cloudrift.loop.edits.layers import layer_edits, own_notes
 from cloudrift.loop.edits.layers.from_notes import proposed_chords, put_roots, roots_of_what_plays
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.harmonise import harmonised
 from cloudrift.notes.note import Note
 from cloudrift.style.beginnings import empty_loop
@@ -118,7 +119,7 @@ def test_a_line_gets_three_proposals(lines):
 
 def test_a_bass_without_chords_to_follow_takes_the_roots_of_what_plays(lines):
     loop = layer_edits.add_layer(layer_edits.remove_layer(lines, "l2"), "round sub")
-    assert loop.notes_of(loop.layers[-1]) == ()
+    assert notes_of(loop, loop.layers[-1]) == ()
     made = put_roots(loop, loop.layers[-1].id)
     own = made.layers[-1].own
     assert [n.pitch % 12 for n in own] == [0, 5, 7, 0] and max(n.pitch for n in own) < 48

@@ -38,6 +38,7 @@ from cloudrift.loop.edits.layers.from_notes import put_layers
 from cloudrift.loop.files import recovery as recovery_room
 from cloudrift.loop.files.recovery import Shelter, left_behind
 from cloudrift.loop.files.storage import MAX_JSON_BYTES, SCHEMA, load, loop_from, read_note, save
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes import Note
 from cloudrift.notes.find_chords import _Near, find_chords
 from cloudrift.notes.from_midi import read_song
@@ -254,7 +255,7 @@ def test_values_of_any_kind_are_refused_in_words_or_taken(small_loop, path, valu
         return
     # What is taken can be worked with.
     for layer in loop.layers:
-        loop.notes_of(layer)
+        notes_of(loop, layer)
 
 
 # --- sounds, audio ------------------------------------------------------------------------------

@@ -12,6 +12,7 @@ from cloudrift.cli import main
 from cloudrift.demo import demo_loops
 from cloudrift.ground import CloudriftError
 from cloudrift.loop.edits.layers.from_notes import put_played
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes import Note
 from cloudrift.notes.find_chords import find_chords, guess_key
 from cloudrift.notes.from_midi import read_song
@@ -157,7 +158,7 @@ STILL = sorted({*house_cards()} - {"Juno Calder", "Lio Castellan"})
 @pytest.mark.parametrize("style", STILL)
 def test_the_chords_of_a_sketch_are_found_again_from_all_its_notes(style, variation):
     loop = sketch(house_cards()[style], None, None, variation)
-    parts = [(layer.name, loop.notes_of(layer)) for layer in loop.layers]
+    parts = [(layer.name, notes_of(loop, layer)) for layer in loop.layers]
     data = midi_file(parts, tempo=loop.tempo, metre=loop.metre, loop_ticks=loop.ticks,
                      signature=loop.key.signature_name, title=loop.title)  # fmt: skip
     song = read_midi(data, "a.mid")
@@ -303,7 +304,7 @@ def test_chords_refuses_a_broken_file_in_one_sentence(tmp_path, capsys):
 
 def test_the_demo_kit_is_read_back(tmp_path):
     loop = demo_loops()[0]
-    parts = [(layer.name, loop.notes_of(layer)) for layer in loop.layers]
+    parts = [(layer.name, notes_of(loop, layer)) for layer in loop.layers]
     path = tmp_path / "night.mid"
     path.write_bytes(midi_file(parts, tempo=loop.tempo, metre=loop.metre, loop_ticks=loop.ticks,
                                signature="", title=loop.title))  # fmt: skip

@@ -15,6 +15,7 @@ from cloudrift.ground import CloudriftError
 from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.from_notes import put_layers
 from cloudrift.loop.edits.layers.takes import Becomes
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.from_midi import read_parts
 from cloudrift.notes.note import Note
 from cloudrift.notes.played import Played
@@ -134,7 +135,7 @@ def test_a_layer_played_in_after_chords_leaves_the_chords_there(drawer):
 
 def test_more_notes_are_added_to_what_a_layer_plays(drawer):
     session = drawer._session
-    seen = {(n.start_tick, n.pitch) for n in session.loop.notes_of(session.loop.layer("l1"))}
+    seen = {(n.start_tick, n.pitch) for n in notes_of(session.loop, session.loop.layer("l1"))}
     drawer.choose(Becomes.MORE)
     play(drawer, (480, 97))
     own = {(n.start_tick, n.pitch) for n in session.loop.layer("l1").own}

@@ -18,6 +18,7 @@ from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes
 from cloudrift.loop.edits.layers.from_notes import put_layers
 from cloudrift.loop.model.loop import LEVEL
+from cloudrift.loop.sounding import key_heard, notes_of
 from cloudrift.notes import find_chords as find_chords_module
 from cloudrift.notes.fields import CHORD_TOUCH, LENS, LENS_SHOWS, TOUCH, of_lens
 from cloudrift.notes.find_chords import guess_key
@@ -200,7 +201,7 @@ def test_a_shift_that_is_hardly_blended_in_does_not_move_the_key(small_loop, ble
     loop = line_edits.set_treatment_setting(loop, None, one, "semitones", -3)
     loop = line_edits.set_treatment_setting(loop, None, one, "way", "keep length")
     loop = line_edits.set_treatment(loop, None, one, blend=blend)
-    moved = (loop.sounding_key.pc - loop.key.pc) % 12
+    moved = (key_heard(loop).pc - loop.key.pc) % 12
     assert moved == (9 if blend == 1 else 0)
 
 
@@ -341,8 +342,8 @@ def test_a_card_s_grammar_repeats_a_chord_only_where_it_says_so():
 
 def test_a_lens_plays_as_many_voices_as_its_kind_usually_takes(small_loop):
     loop = layer_edits.set_source(small_loop, "l1", lens=Lens(kind="top"))
-    assert {len([n for n in loop.notes_of(loop.layer("l1")) if n.start_tick == t])
-            for t in {n.start_tick for n in loop.notes_of(loop.layer("l1"))}} == {1}  # fmt: skip
+    assert {len([n for n in notes_of(loop, loop.layer("l1")) if n.start_tick == t])
+            for t in {n.start_tick for n in notes_of(loop, loop.layer("l1"))}} == {1}  # fmt: skip
 
 
 def test_a_played_note_has_its_pitch(small_loop):
@@ -351,7 +352,7 @@ def test_a_played_note_has_its_pitch(small_loop):
     engine = Engine()
     audio = engine.render(loop).audio
     engine.close()
-    note = loop.notes_of(loop.layers[0])[0]
+    note = notes_of(loop, loop.layers[0])[0]
     start = loop.clock.frames(note.start_tick) + 2000
     wanted = 440 * 2 ** ((note.pitch - 69) / 12)
     heard = main_hz(audio[:, start : start + RATE // 2], wanted * 0.9, wanted * 1.1)

@@ -13,6 +13,7 @@ from cloudrift.ground.lru import BoundedStore
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits
 from cloudrift.loop.edits.layers import layer_edits, line_edits
+from cloudrift.loop.sounding import key_heard
 from cloudrift.notes import Note
 from cloudrift.render import Engine, bare_of, without_line
 from cloudrift.render.engine.cache import AudioCache
@@ -157,7 +158,7 @@ def test_backward_with_chords_kept_has_the_same_chords_in_the_same_order(engine)
 def test_pitching_the_whole_loop_moves_the_sounding_key(engine, small_loop, semitones, key):
     loop = line_edits.add_treatment(bare_of(small_loop), None, "shift")
     loop = line_edits.set_treatment_setting(loop, None, loop.line[0].id, "semitones", semitones)
-    assert loop.sounding_key.plain == key
+    assert key_heard(loop).plain == key
     assert loop.sounding_tempo == loop.tempo
     heard = chroma(engine.render(loop).audio, loop.rate)
     plain = chroma(engine.render(bare_of(small_loop)).audio, loop.rate)
@@ -168,7 +169,7 @@ def test_tape_on_the_whole_loop_moves_key_tempo_and_length(engine, small_loop):
     loop = line_edits.add_treatment(small_loop, None, "shift", 0)
     for name, value in (("semitones", -2.0), ("way", "like tape")):
         loop = line_edits.set_treatment_setting(loop, None, loop.line[0].id, name, value)
-    assert loop.sounding_key.plain == "E minor"
+    assert key_heard(loop).plain == "E minor"
     assert loop.sounding_tempo == pytest.approx(140 * 2 ** (-2 / 12))
     audio = engine.render(loop).audio
     assert (

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication
 from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.edits.layers.remedies import REMEDIES, cut, cuts_of, set_cut
 from cloudrift.loop.files.storage import save
+from cloudrift.loop.sounding import notes_of
 from cloudrift.render import Engine
 from cloudrift.render.measure.room import (
     Room,
@@ -133,7 +134,7 @@ def test_room_and_notes_on_the_command_line(small_loop, tmp_path, capsys):
     assert run("notes", path, "--json") == 0
     layers = json.loads(capsys.readouterr().out)
     assert [x["layer"] for x in layers] == [x.name for x in small_loop.layers]
-    first = small_loop.notes_of(small_loop.layers[0])[0]
+    first = notes_of(small_loop, small_loop.layers[0])[0]
     assert layers[0]["notes"][0] == {
         "pitch": first.pitch, "start_tick": first.start_tick, "length_ticks": first.length_ticks,
         "velocity": first.velocity, "offset_ms": first.offset_ms,
@@ -147,7 +148,7 @@ def test_room_and_notes_on_the_command_line(small_loop, tmp_path, capsys):
 
     midi = mido.MidiFile(tmp_path / "r.mid")
     count = sum(m.type == "note_on" for t in midi.tracks for m in t)
-    assert count == len(small_loop.notes_of(next(x for x in small_loop.layers
+    assert count == len(notes_of(small_loop, next(x for x in small_loop.layers
                                                   if x.name == "Reef pluck")))  # fmt: skip
     assert run("notes", path) == 0
     assert "Reef pluck" in capsys.readouterr().out

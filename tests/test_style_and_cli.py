@@ -21,6 +21,7 @@ from cloudrift.ground.cancel import Cancelled
 from cloudrift.loop import load, save
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.layers import layer_edits, line_edits
+from cloudrift.loop.sounding import key_heard, notes_of
 from cloudrift.style import find_card, house_cards, read_card, sketch
 from cloudrift.theory import Key, parse_key
 from tests.conftest import db, run
@@ -189,7 +190,7 @@ def test_everything_ordered_is_written(small_loop, tmp_path):
     notes = mido.MidiFile(paths[-1])
     assert len(notes.tracks) == 1 + len(small_loop.layers)
     played = sum(m.type == "note_on" for t in notes.tracks for m in t)
-    assert played == sum(len(small_loop.notes_of(layer)) for layer in small_loop.layers)
+    assert played == sum(len(notes_of(small_loop, layer)) for layer in small_loop.layers)
 
 
 def test_a_treated_loop_is_named_by_what_is_heard(small_loop):
@@ -221,7 +222,7 @@ def test_nothing_to_hear_and_nowhere_to_write_are_said(small_loop, tmp_path):
 def test_the_demo_kit_shows_written_and_sounding():
     polar, slow, *_ = demo_loops()
     assert (polar.title, polar.kit, polar.key.plain) == ("Polar Night II", "Dome Show", "F# minor")
-    assert polar.sounding_key.plain == "D# minor"
+    assert key_heard(polar).plain == "D# minor"
     assert [c.read(polar.key).name for c in polar.chords] == ["F#m", "Dmaj7", "Bm7", "C#7"]
     assert slow.sounding_tempo < slow.tempo
     assert any(t.kind == "reverse" for layer in slow.layers for t in layer.line)

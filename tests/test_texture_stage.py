@@ -12,6 +12,7 @@ from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.stages.texture.pair_page import step_names
 from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import save
+from cloudrift.loop.sounding import key_heard
 from cloudrift.render import Engine
 from cloudrift.render.measure.pair import difference
 from cloudrift.render.measure.step_facts import added, heed, short_gap_s, step_facts
@@ -335,7 +336,7 @@ def test_a_finish_is_heard_in_place_then_laid_and_an_own_one_kept(stage, window,
     (kept,), _ = own_finishes()
     assert (kept.name, kept.purpose) == ("Pier at four", "Cold and wide.")
     assert kept.tags == ("wide", "whole loop")
-    assert kept.key == session.loop.sounding_key
+    assert kept.key == key_heard(session.loop)
     assert [card.finish.name for card in page.cards] == ["Pier at four"]
     page.lay(kept, behind=True)
     assert kinds(session) == ["tape", "hall", "tape", "hall"]

@@ -11,6 +11,7 @@ from cloudrift.ground import CloudriftError
 from cloudrift.loop.edits.layers import own_notes
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.history import History
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, numbered
 from cloudrift.notes.tools import TOOLS, ToolContext, find_tool, use
 from cloudrift.theory import Key
@@ -20,7 +21,7 @@ C_MAJOR = Key("C", "major")
 TONICS = ("C", "C#", "D", "Eb", "E", "F", "F#", "G", "Ab", "A", "Bb", "B")
 keys = st.builds(Key, st.sampled_from(TONICS),
                  st.sampled_from(["major", "minor", "phrygian dominant", "dorian"]))  # fmt: skip
-notes_of = st.lists(
+some_notes = st.lists(
     st.builds(
         Note, start_tick=st.integers(0, LOOP // 60 - 2).map(lambda n: 60 * n),
         length_ticks=st.sampled_from([60, 240, 480, 1920, 3840]), pitch=st.integers(30, 100),
@@ -55,7 +56,7 @@ def settings_of(draw, tool):
 
 
 @pytest.mark.parametrize("name", TOOLS)
-@given(data=st.data(), notes=notes_of, key=keys)
+@given(data=st.data(), notes=some_notes, key=keys)
 def test_every_tool_leaves_whole_notes_inside_the_loop(name, data, notes, key):
     tool = TOOLS[name]
     notes = inside_loop(notes)
@@ -214,7 +215,7 @@ def test_a_setting_out_of_range_is_refused_by_name():
 def test_letting_go_changes_nothing_that_is_heard(small_loop):
     for layer in small_loop.layers:
         gone = own_notes.detach(small_loop, layer.id)
-        before, after = small_loop.notes_of(layer), gone.notes_of(gone.layer(layer.id))
+        before, after = notes_of(small_loop, layer), notes_of(gone, gone.layer(layer.id))
         heard = [(n.start_tick, n.pitch, n.velocity, n.offset_ms) for n in before]
         assert [(n.start_tick, n.pitch, n.velocity, n.offset_ms) for n in after] == heard
         assert own_notes.take_again(gone, layer.id) == small_loop
@@ -255,7 +256,7 @@ def test_notes_are_drawn_moved_stretched_cut_muted_and_pasted(small_loop):
     cut = own_notes.cut_notes(loop, layer, both, 240)
     assert facts(cut) == [(0, 240, 60), (240, 240, 60), (960, 480, 64)]
     quiet = own_notes.mute_notes(loop, layer, {one})
-    assert [n.id for n in quiet.notes_of(quiet.layer(layer))] == [other]
+    assert [n.id for n in notes_of(quiet, quiet.layer(layer))] == [other]
     assert len(quiet.layer(layer).own) == 2
     assert own_notes.mute_notes(quiet, layer, {one}) == loop
     pasted, new = own_notes.paste_notes(loop, layer, loop.layer(layer).own, 1920)

@@ -254,7 +254,7 @@ FAULTS = (
     Fault("audio/loudness.py", "NEAR * OVER + 1) / OVER", "NEAR * OVER + 1) / 1", "audio"),
     Fault("render/engine/engine.py", "self.tones).key, gains)", "self.tones).key)", "render"),
     # What is written.
-    Fault("deliver/making.py", "key = loop.sounding_key if treated else loop.key",
+    Fault("deliver/making.py", "key = key_heard(loop) if treated else loop.key",
           "key = loop.key", "promises"),
     Fault("deliver/making.py", "root_pitch=60 + key.pc,", "root_pitch=60,", "promises"),
     Fault("deliver/making.py", "tempo = loop.sounding_tempo if treated else loop.tempo",

@@ -38,6 +38,7 @@ from cloudrift.loop.files.recovery import left_behind
 from cloudrift.loop.files.storage import SCHEMA, load_document, loop_from, to_bytes
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.sound_use import SoundUse
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.note import Note
 from cloudrift.notes.reference import read_reference
@@ -99,7 +100,7 @@ class Bench:
         ``clips`` has the recordings that it names.
         """
         for layer in loop.layers:
-            loop.notes_of(layer)
+            notes_of(loop, layer)
         data = to_bytes(loop, clips)
         assert data
         document = {"format": "cloudrift loop", "schema": SCHEMA, "loop": loop}
@@ -186,7 +187,7 @@ def _midi(path: Path) -> Use:
             with contextlib.suppress(CloudriftError):  # "no chords were found"
                 loop = from_song(song, "a", parts=parts)
                 for layer in loop.layers:
-                    loop.notes_of(layer)
+                    notes_of(loop, layer)
         with contextlib.suppress(CloudriftError):
             put_layers(bench.loop, song.parts[:4])
 

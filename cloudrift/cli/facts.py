@@ -34,6 +34,8 @@ def document_facts(document: Any) -> dict[str, Any]:
 
 def loop_facts(loop: Any) -> dict[str, Any]:
     """Return what is in a loop: plain values, pitch classes 0-11, ticks of 1/960."""
+    from cloudrift.loop.sounding import key_heard, notes_of  # noqa: PLC0415
+
     chords = [_chord_facts(chord, loop.key) for chord in loop.chords]
     return {
         "title": loop.title,
@@ -42,7 +44,7 @@ def loop_facts(loop: Any) -> dict[str, Any]:
         "variation": loop.variation,
         "key": loop.key.plain,
         "tempo": loop.tempo,
-        "sounding_key": loop.sounding_key.plain,
+        "sounding_key": key_heard(loop).plain,
         "sounding_tempo": round(loop.sounding_tempo, 4),
         "bars": loop.bars,
         "metre": list(loop.metre),
@@ -55,7 +57,7 @@ def loop_facts(loop: Any) -> dict[str, Any]:
                 "name": layer.name,
                 "role": layer.role,
                 **_source_facts(layer),
-                "notes": len(loop.notes_of(layer)),
+                "notes": len(notes_of(loop, layer)),
                 "level_db": layer.level_db,
                 "pan": layer.pan,
                 "mute": layer.mute,

@@ -21,6 +21,7 @@ def notes(file: Path, name: str, as_json: bool, midi: Path | None, replace: bool
     from cloudrift.deliver.writer import write_midi  # noqa: PLC0415
     from cloudrift.ground.errors import did_you_mean  # noqa: PLC0415
     from cloudrift.loop.files.storage import load  # noqa: PLC0415
+    from cloudrift.loop.sounding import notes_of  # noqa: PLC0415
 
     loop = load(file)
     layers = [x for x in loop.layers if name.lower() in ("", x.name.lower())]
@@ -45,7 +46,7 @@ def notes(file: Path, name: str, as_json: bool, midi: Path | None, replace: bool
                     "velocity": n.velocity,
                     "offset_ms": n.offset_ms,
                 }
-                for n in loop.notes_of(layer)
+                for n in notes_of(loop, layer)
             ],
         }
         for layer in layers
@@ -55,7 +56,7 @@ def notes(file: Path, name: str, as_json: bool, midi: Path | None, replace: bool
         return
     for layer in layers:
         say(f"{layer.name}: {layer.source.text}")
-        for n in loop.notes_of(layer):
+        for n in notes_of(loop, layer):
             say(
                 f"  {loop.key.spell_pitch(n.pitch):4} at tick {n.start_tick:6} for "
                 f"{n.length_ticks:5} ticks, velocity {n.velocity:3}, "

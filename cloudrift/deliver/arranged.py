@@ -18,6 +18,7 @@ from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import Arrangement
+from cloudrift.loop.sounding import key_heard
 from cloudrift.render.engine.cache import AudioCache
 from cloudrift.render.engine.engine import Engine
 from cloudrift.render.forms.timeline import whole
@@ -66,7 +67,7 @@ def deliver_all(
     if rate and rate != loop.rate:
         document = document.with_loop(replace(loop, rate=rate))
     make_folder(folder, "; choose another")
-    name = stem_of(loop.title, loop.sounding_tempo, loop.sounding_key)
+    name = stem_of(loop.title, loop.sounding_tempo, key_heard(loop))
     plain = replace(document, arrangement=replace(document.arrangement, line=()))
     wanted = {"": document}
     if stems:
@@ -123,9 +124,9 @@ def _write(path: Path, audio: Stereo, document: Document, bits: int, words: str)
         maker=document.credits.maker,
         album=loop.kit,
         licence=rights_of(document).licence_words,
-        key=file_key(loop.sounding_key),
-        comment=f"key {loop.sounding_key.plain}, tempo {loop.sounding_tempo:.2f} BPM; {sections}",
+        key=file_key(key_heard(loop)),
+        comment=f"key {key_heard(loop).plain}, tempo {loop.sounding_tempo:.2f} BPM; {sections}",
         tempo=loop.sounding_tempo,
-        root_pitch=60 + loop.sounding_key.pc,
+        root_pitch=60 + key_heard(loop).pc,
     )
     write_wav(path, audio, loop.rate, bits=bits, about=about)

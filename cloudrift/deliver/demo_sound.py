@@ -18,6 +18,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model.demo_file import DemoFile, fitted, heard_in, part_loop
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import key_heard
 from cloudrift.render.engine.engine import Engine
 from cloudrift.render.forms import seams
 from cloudrift.sound.catalogue import find_sound
@@ -102,7 +103,7 @@ def tag_sound(engine: Engine, loop: Loop, tag: str) -> Stereo:
         peak = float(np.abs(audio).max(initial=0.0))
         return audio / np.float32(peak) if peak > 0 else audio
     find_sound(tag)
-    return seams.one_shot(engine.tones, tag, TAG_S, loop.rate, 0.0, 60 + loop.sounding_key.pc)
+    return seams.one_shot(engine.tones, tag, TAG_S, loop.rate, 0.0, 60 + key_heard(loop).pc)
 
 
 def sheet_text(document: Document) -> str:
@@ -110,7 +111,7 @@ def sheet_text(document: Document) -> str:
     loop, demo = document.loop, fitted(document.demo, document.loop)
     rows = [
         f"{loop.title}: demo file",
-        f"{loop.sounding_key.plain}, {loop.sounding_tempo:.2f} BPM, {loop.bars} bars",
+        f"{key_heard(loop).plain}, {loop.sounding_tempo:.2f} BPM, {loop.bars} bars",
         "",
     ]
     for cue, part in zip(cues_of(loop, demo), demo.parts, strict=True):
@@ -145,10 +146,10 @@ def write_demo(
         album=loop.kit,
         cues=cues,
         licence=rights_of(document).licence_words,
-        key=file_key(loop.sounding_key),
-        comment=f"key {loop.sounding_key.plain}, tempo {loop.sounding_tempo:.2f} BPM",
+        key=file_key(key_heard(loop)),
+        comment=f"key {key_heard(loop).plain}, tempo {loop.sounding_tempo:.2f} BPM",
         tempo=loop.sounding_tempo,
-        root_pitch=60 + loop.sounding_key.pc,
+        root_pitch=60 + key_heard(loop).pc,
         lufs=integrated_lufs(audio, loop.rate),
         peak_db=true_peak_db(audio),
     )

@@ -23,6 +23,7 @@ from cloudrift.ground.words import named
 from cloudrift.loop.files.storage import SUFFIX, load_document
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import key_heard, notes_of
 from cloudrift.render.engine.beside import each_beside
 from cloudrift.render.engine.cache import AudioCache
 from cloudrift.render.engine.engine import Engine
@@ -181,7 +182,7 @@ def looked_of(
     plain = LoopSummary(
         file=file.name,
         title=loop.title,
-        key=loop.sounding_key.text,
+        key=key_heard(loop).text,
         style=loop.style,
         tempo=round(loop.sounding_tempo, 2),
         bars=loop.bars,
@@ -258,7 +259,7 @@ def _notes(loop: Loop) -> set[Any]:
     return {
         (note.start_tick // 120, (note.pitch - root) % 12)
         for layer in loop.heard()
-        for note in loop.notes_of(layer)
+        for note in notes_of(loop, layer)
     }
 
 

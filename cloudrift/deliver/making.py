@@ -21,6 +21,7 @@ from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.layer import Group, Layer
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.sections import Arrangement
+from cloudrift.loop.sounding import key_heard
 from cloudrift.render.engine.engine import Engine, trimmed
 from cloudrift.render.forms.timeline import whole
 from cloudrift.render.plan.plan import Form, mix_node
@@ -72,10 +73,10 @@ class Making:
     def about(self, what: str, sound: Sound, *, treated: bool) -> About:
         """Return what a file says of itself."""
         loop = self.loop
-        key = loop.sounding_key if treated else loop.key
+        key = key_heard(loop) if treated else loop.key
         tempo = loop.sounding_tempo if treated else loop.tempo
         comment = f"key {key.plain}, tempo {tempo:.2f} BPM, {loop.bars} bars"
-        if loop.sounding_key != loop.key or loop.sounding_tempo != loop.tempo:
+        if key_heard(loop) != loop.key or loop.sounding_tempo != loop.tempo:
             comment += f"; written in {loop.key.plain} at {loop.tempo:.2f} BPM"
         if self.lower_db:
             comment += f"; turned down by {self.lower_db:.1f} dB, as all files of this loop"
@@ -221,6 +222,6 @@ def name_of(document: Document, order: Order, part: str, *, treated: bool) -> st
         maker=document.credits.maker,
         bars=loop.bars,
         tempo=loop.sounding_tempo if treated else loop.tempo,
-        key=loop.sounding_key if treated else loop.key,
+        key=key_heard(loop) if treated else loop.key,
     )
     return named(order.pattern, naming, part)

@@ -10,6 +10,7 @@ from cloudrift.deliver.parcel import Parcels
 from cloudrift.loop.edits.bed.bed_midi import bed_parts
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import key_heard, notes_of
 from cloudrift.notes.midi import midi_file
 from cloudrift.notes.note import Note
 
@@ -23,10 +24,10 @@ def midi_of(loop: Loop, layers: list[Layer], *, heard: bool = False) -> bytes:
 
     What is moved out of the MIDI range by that is left an octave nearer.
     """
-    key, tempo = (loop.sounding_key, loop.sounding_tempo) if heard else (loop.key, loop.tempo)
+    key, tempo = (key_heard(loop), loop.sounding_tempo) if heard else (loop.key, loop.tempo)
     shift = (key.pc - loop.key.pc + 6) % 12 - 6
     parts = [
-        (layer.name, tuple(_moved(note, shift) for note in loop.notes_of(layer)))
+        (layer.name, tuple(_moved(note, shift) for note in notes_of(loop, layer)))
         for layer in layers
     ]
     return midi_file(
@@ -99,7 +100,7 @@ def bed_midi_of(loop: Loop) -> bytes:
         tempo=loop.sounding_tempo,
         metre=loop.metre,
         drums=drums,
-        signature=loop.sounding_key.signature_name,
+        signature=key_heard(loop).signature_name,
         loop_ticks=loop.ticks,
         title=loop.title,
     )

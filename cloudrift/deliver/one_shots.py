@@ -11,6 +11,7 @@ from cloudrift.deliver.rights import rights_of
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.sound_use import SoundUse
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
 from cloudrift.render.engine.engine import Engine, trimmed
@@ -78,7 +79,7 @@ def one_shots(document: Document) -> tuple[OneShot, ...]:
 def _used(loop: Loop) -> Iterator[tuple[SoundUse, int]]:
     bed = loop.bed.heard if loop.bed else ()
     for layer in (*loop.heard(), *bed):
-        notes = loop.notes_of(layer) if layer.recorded is None else ()
+        notes = notes_of(loop, layer) if layer.recorded is None else ()
         pitches = [note.pitch for note in notes]
         middle = int(np.median(pitches)) if pitches else MIDDLE
         tonics = [middle + step for step in range(-6, 6) if (middle + step) % 12 == loop.key.pc]

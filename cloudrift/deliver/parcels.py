@@ -23,6 +23,7 @@ from cloudrift.ground.words import plural
 from cloudrift.loop.model.document import Document, Print
 from cloudrift.loop.model.layer import Group, Layer
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import notes_of
 from cloudrift.render.plan.plan import heard_piece
 
 VOICE, BASS = "voice", "bass"
@@ -292,7 +293,7 @@ def _bed(shelf: Parcels) -> None:
         title=loop.bed.group.name,
     )
     if shelf.order.asks("stems"):
-        playing = [lane for lane in loop.bed.heard if loop.notes_of(lane)]
+        playing = [lane for lane in loop.bed.heard if notes_of(loop, lane)]
         for number, lane in enumerate(playing, 1):
             shelf.sound(
                 "bed",

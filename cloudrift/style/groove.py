@@ -11,6 +11,7 @@ from cloudrift.loop.model.bed import Bed, Duck, hits_of
 from cloudrift.loop.model.hits import Hit, Pattern
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.time import bar_ticks
 from cloudrift.render.measure.strokes import LOUD_SHARE, STEP_TICKS, Strengths, folded
 from cloudrift.style.card import CardGroove
@@ -102,7 +103,7 @@ def written_strengths(loop: Loop) -> Strengths:
     """
     out = np.zeros(loop.ticks // STEP_TICKS)
     for layer in loop.heard():
-        for note in loop.notes_of(layer):
+        for note in notes_of(loop, layer):
             short = 1.0 if layer.role in STRUCK_ROLES else 0.5
             step = round(note.start_tick / STEP_TICKS) % len(out)
             out[step] += short * note.velocity / 127

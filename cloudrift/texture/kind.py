@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from cloudrift.ground.settings import ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
+from cloudrift.texture.moves import Moves, Pitches
 from cloudrift.texture.picture import Portrait, decay, response
 from cloudrift.texture.process import Linear, Near, Process, Rough
 
@@ -55,7 +56,8 @@ class Kind:
     writes in words what it does now.
     ``rough`` does what ``near.process`` does, but only nearly the same as the whole: good enough to
     be heard for a moment. ``shift_st`` and ``time_ratio`` tell how it moves the sounding key and
-    length, ``tail_s(settings, tempo)`` how long it rings on.
+    length, ``moves`` where what is heard comes from and ``pitches`` which pitches one becomes,
+    where that is not as it comes in; ``tail_s(settings, tempo)`` how long it rings on.
     ``picture(settings, draw, context)`` draws what it does; a linear one needs none: its response
     is drawn. ``rumbles`` says that it brings up what nobody hears and speakers waste their strength
     on; ``clears_hz`` below which edge it takes such things away.
@@ -73,6 +75,8 @@ class Kind:
     rough: Rough | None = None
     shift_st: Callable[[ResolvedSettings], float] = _no_shift
     time_ratio: Callable[[ResolvedSettings], float] = _same_length
+    moves: Moves | None = None
+    pitches: Pitches | None = None
     tail_s: Callable[[ResolvedSettings, float], float] = _no_tail
     picture: Draw | None = None
     rumbles: bool = False

@@ -1,5 +1,6 @@
 """Which key some notes are in, and how well they fit others."""
 
+import functools
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -251,6 +252,17 @@ def relative_of(key: Key) -> Key:
     minor = (key.pc + 3) % 12 in key.scale
     pc, mode = (key.pc + 3, "major") if minor else (key.pc + 9, "minor")
     return plain_key(pc, mode)
+
+
+@functools.lru_cache(maxsize=256)
+def home_of(key: Key) -> int:
+    """Return the tonic of the major scale with the same notes, as far as there is one."""
+    notes = set(key.scale)
+    for pc in range(12):
+        if {(pc + step) % 12 for step in SCALES["major"]} == notes:
+            return pc
+    minor = (key.pc + 3) % 12 in notes and (key.pc + 4) % 12 not in notes
+    return (key.pc + 3) % 12 if minor else key.pc
 
 
 # The likeliest first: a minor key's dominant is of its own harmonic minor.

@@ -13,6 +13,7 @@ from cloudrift.loop.edits.layers.own_notes import with_own
 from cloudrift.loop.edits.loop_edits import rename_key
 from cloudrift.loop.model.layer import LEVEL
 from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.sounding import key_heard, notes_of
 from cloudrift.notes.note import Note
 from cloudrift.render.measure.room import CLOSE_DB, Crowded, gap, in_words
 from cloudrift.style.card_files import known_cards
@@ -55,7 +56,7 @@ def _is_counted(heard: float, written: float) -> bool:
 
 
 def _key(heard: Heard) -> Finding:
-    written, keys = heard.loop.sounding_key, heard.listened.keys
+    written, keys = key_heard(heard.loop), heard.listened.keys
     if not keys:
         return Finding(severity="fine", measured=f"written {written.text}; no key can be estimated")
     best = keys[0]
@@ -63,7 +64,7 @@ def _key(heard: Heard) -> Finding:
     text = f"written {written.text}, estimated {best.key.text}"
     if outside <= spec.OUTSIDE or less > spec.OUTSIDE / 2:
         return Finding(severity="fine", value=outside, measured=text)
-    plain = heard.loop.sounding_key == heard.loop.key
+    plain = key_heard(heard.loop) == heard.loop.key
     return Finding(
         severity="should",
         value=outside,
@@ -83,7 +84,7 @@ def _off_key(heard: Heard) -> Finding | None:
     """Notes that are neither in the key nor in a chord they are heard over."""
     loop = heard.loop
     off = {layer.id: _odd_notes(loop, layer) for layer in loop.heard()}
-    of = sum(len(loop.notes_of(layer)) for layer in loop.heard())
+    of = sum(len(notes_of(loop, layer)) for layer in loop.heard())
     if not of:
         return None
     found = 100 * sum(len(one) for one in off.values()) / of
@@ -114,7 +115,7 @@ def _scale(key: Key) -> set[int]:
 def _odd_notes(loop: Loop, layer: Layer) -> list[Note]:
     inside = _scale(loop.key)
     out = []
-    for note in loop.notes_of(layer):
+    for note in notes_of(loop, layer):
         if note.pitch % 12 in inside:
             continue
         end = note.start_tick + note.length_ticks

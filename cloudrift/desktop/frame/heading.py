@@ -23,6 +23,8 @@ from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.words import MOST_NAME, plural
 from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers.joining import apart_in_all, apart_words
+from cloudrift.loop.sounding import heard, key_heard
 from cloudrift.notes.time import position_text
 
 HEIGHT = 62
@@ -217,12 +219,14 @@ class Heading(QWidget):
         if not self.title.hasFocus():
             self.title.setText(loop.title)
             self.title.setCursorPosition(0)
-        sounding = loop.sounding_key
+        sounding = key_heard(loop)
         self.key.show_text(
             loop.key.text,
-            f"sounds {sounding.text}" if sounding != loop.key else "",
+            f"sounds {sounding.text}" if sounding != loop.key else apart_in_all(loop),
             "written = sounding",
         )
+        apart = [apart_words(loop, one) for one in heard(loop).disagreements]
+        self.key.setToolTip("\n".join(["Key: click to change", *apart]))
         tempo = loop.sounding_tempo
         moved = abs(tempo - loop.tempo) > 0.005
         self.tempo.show_text(

@@ -1,16 +1,24 @@
 """The key editor: another key with everything following, names only, or by ear at five shifts."""
 
-from PyQt6.QtGui import QCloseEvent, QHideEvent
+from functools import partial
 
-from cloudrift.desktop.kit.parts import ChoiceRow, heading, label, row_of_heading
+from PyQt6.QtGui import QCloseEvent, QHideEvent
+from PyQt6.QtWidgets import QWidget
+
+from cloudrift.desktop.kit.layouts import FLUSH, vertical
+from cloudrift.desktop.kit.parts import ChoiceRow, clear, heading, label, row_of_heading
 from cloudrift.desktop.kit.rows import row, small
 from cloudrift.desktop.kit.tiles import Popup, Tile
+from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import number
 from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers.joining import apart_words, join, shift_words
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import heard, key_heard
+from cloudrift.loop.sounding.heard import Disagreement
 from cloudrift.theory.fit import fit, other_fits, parallel_of, plain_key, relative_of, weights_of
 from cloudrift.theory.key import SCALES, Key
 from cloudrift.theory.pitch import pretty
@@ -19,6 +27,7 @@ FOLLOW, STAY = "follow", "stay"
 SHIFTS = (-2, -1, 0, 1, 2)
 FARTHEST = 9
 WIDTH = 372
+MOST_APART = 3  # layers that are said to sound apart from the others
 
 
 class KeyPopup(Popup):
@@ -52,7 +61,11 @@ class KeyPopup(Popup):
         self.shifts = ChoiceRow([(i, "") for i in range(5)], columns=5, name="Transpose and play")
         self.shifts.chosen.connect(lambda i: self.hear(self._middle + SHIFTS[i]))
         self.keep = small("Keep this key", self._keep, "Transpose the loop to the key that plays")
+        self.apart = QWidget()
+        vertical(self.apart, FLUSH, spacing=4)
+        self._apart_of: object = None
         for widget in (
+            self.apart,
             row_of_heading(
                 "Key", small("From a recording…", self._listen, "Find key and tempo of a recording")
             ),
@@ -84,6 +97,27 @@ class KeyPopup(Popup):
         self.sync()
 
     # --- what is done -------------------------------------------------------------------------
+
+    def _show_apart(self, loop: Loop) -> None:
+        """Layers that sound apart from the others, each with the shift that joins it."""
+        found = heard(loop).disagreements
+        if found == self._apart_of:
+            return
+        self._apart_of = found
+        column = self.apart.layout()
+        assert column is not None
+        clear(column)
+        for one in found[:MOST_APART]:
+            said = label(apart_words(loop, one), size=12, name="signal", wrap=True)
+            words = f"Shift it {shift_words(one)}"
+            press = small(words, partial(self._join, one), "So that it sounds with the others")
+            Trying(press, self._session, partial(join, apart=one), f"{words}, preview")
+            column.addWidget(row([said, press]))
+        self.apart.setVisible(bool(found))
+
+    def _join(self, one: Disagreement) -> None:
+        self._session.apply(f"shift {shift_words(one)}", partial(join, apart=one))
+        self.sync()
 
     def _listen(self) -> None:
         window = self._owner.window()
@@ -182,9 +216,10 @@ class KeyPopup(Popup):
         self.tonics.show_choice(key.pc)
         self.modes.show_choice(key.mode)
         notes = " ".join(pretty(key.spell(pc)) for pc in key.scale)
-        heard = loop.sounding_key
+        heard = key_heard(loop)
         more = f"\nsounds {heard.text} after the whole loop's treatments" if heard != key else ""
         self.under.setText(f"{key.text}: {notes}{more}")
+        self._show_apart(loop)
         self.relative.setText(f"Relative: {relative_of(key).text}")
         self.parallel.setText(f"Parallel: {parallel_of(key).text}")
         self.fits.setText(_fit_words(loop))

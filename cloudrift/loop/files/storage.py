@@ -27,12 +27,13 @@ from cloudrift.loop.model.document import Document, Print, RecipeLoop
 from cloudrift.loop.model.loop import Chord, Group, Layer, Loop
 from cloudrift.loop.model.newer import Newer, put_back, taken_apart
 from cloudrift.loop.model.sections import Arrangement
+from cloudrift.loop.sounding.known import with_scores
 from cloudrift.sound.own_files import MAX_BYTES, check_clips, is_clip, write_clips
 from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 14
+SCHEMA = 15
 BARE_SINCE = 13  # the schema that says whether a print is bare
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
@@ -103,6 +104,8 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     12: lambda document: document,
     # Schema 14 calls treatments and lenses what the trade calls them.
     13: todays_names,
+    # Schema 15 lets a recording carry the notes that are known of it; see ``with_scores``.
+    14: lambda document: document,
 }
 
 
@@ -355,7 +358,8 @@ def _earlier(head: _Head, where: str) -> Document:
     beside = {name: msgspec.json.encode(todays_names(msgspec.json.decode(raw)))
               for name, raw in head.beside.items()}  # fmt: skip
     document = _with_beside(document, beside, where)
-    return with_guessed_bare(document) if head.schema < BARE_SINCE else document
+    document = with_guessed_bare(document) if head.schema < BARE_SINCE else document
+    return with_scores(document)
 
 
 def _brought_up(loop: object, schema: int, where: str) -> object:

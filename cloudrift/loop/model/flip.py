@@ -4,7 +4,6 @@ Times are ticks of the loop, counted from where the recording lies in it: what i
 heard of it, fitted and shifted.
 """
 
-import math
 from itertools import pairwise
 
 import msgspec
@@ -184,20 +183,6 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
     def label_at(self, tick: int) -> Label | None:
         """Return the label of the span that a tick of the recording lies in."""
         return next((x for x in reversed(self.labels) if x.at_tick <= tick), None)
-
-    @property
-    def heard_chords(self) -> tuple[tuple[int, int, Chord | None], ...]:
-        """Which chord is heard where: start and end tick of each place, and its chord."""
-        return tuple(
-            (place.at_tick, place.end_tick, None if place.mute else self.chord_at(place.from_tick))
-            for place in self.places
-        )
-
-    def shift_at(self, tempo: float) -> float:
-        """Return how far its pitch goes from what was recorded, in semitones, at a tempo (BPM)."""
-        own = self.own_tempo
-        taped = 12 * math.log2(tempo / own) if self.of.fit == "tape" and own else 0.0
-        return self.of.semitones + taped
 
     @property
     def long_ticks(self) -> int:

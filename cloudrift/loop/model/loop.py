@@ -11,17 +11,15 @@ from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import named
 from cloudrift.loop.model import spec
-from cloudrift.loop.model.around import Root, SourceContext, Swing
+from cloudrift.loop.model.around import SourceContext
 from cloudrift.loop.model.bed import BED, Bed
 from cloudrift.loop.model.checks import unique, within
 from cloudrift.loop.model.chord import Chord
-from cloudrift.loop.model.flip import Flipped
 from cloudrift.loop.model.layer import LEVEL, Group, Layer, LineAt, check_line, new_id
 from cloudrift.loop.model.source import STRIKING
-from cloudrift.notes.note import Note
 from cloudrift.notes.span import Span
 from cloudrift.notes.time import Clock, bar_ticks
-from cloudrift.texture.treatment import Line, shift_st, time_ratio
+from cloudrift.texture.treatment import Line, time_ratio
 from cloudrift.theory.key import Key
 
 __all__ = ["LEVEL", "Chord", "Group", "Layer", "LineAt", "Loop", "new_id"]
@@ -134,11 +132,6 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         )  # fmt: skip
 
     @property
-    def sounding_key(self) -> Key:
-        """The key that is heard, after the whole loop's line."""
-        return self.key.shifted(round(shift_st(self.line, self.line_blend)))
-
-    @property
     def sounding_tempo(self) -> float:
         """The tempo that is heard, in BPM."""
         return self.tempo / time_ratio(self.line)
@@ -247,45 +240,6 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     def around(self) -> SourceContext:
         """What layers may know of the loop."""
         return SourceContext(self.spans, self.key, bar_ticks(self.metre))
-
-    @property
-    def around_bed(self) -> SourceContext:
-        """What lanes may know of it: the key and the roots that are heard, and how they swing."""
-        swing = self.bed.swings if self.bed else Swing()
-        return SourceContext(
-            self.spans,
-            self.sounding_key,
-            bar_ticks(self.metre),
-            self.ticks,
-            self.heard_roots,
-            swing,
-        )
-
-    @property
-    def heard_roots(self) -> tuple[Root, ...]:
-        """The roots that are heard, in order of time: what a bass has to follow.
-
-        Where nothing plays the chords any more but a flip of which they are known, they are those
-        of its pieces where these lie now. All go with the shift of the whole loop's line.
-        """
-        whole = round(shift_st(self.line, self.line_blend))
-        heard = self.heard()
-        flips = [x.source for x in heard if isinstance(x.source, Flipped) and x.source.chords]
-        if flips and all(x.recorded is not None for x in heard):
-            by = round(flips[0].shift_at(self.tempo)) + whole
-            return tuple(
-                Root(start, min(end, self.ticks), (chord.root + by) % 12)
-                for start, end, chord in sorted(flips[0].heard_chords, key=lambda place: place[:2])
-                if chord is not None and start < self.ticks
-            )
-        return tuple(
-            Root(c.start_tick + c.late_ticks, c.end_tick, (c.root + whole) % 12)
-            for c in self.chords
-        )
-
-    def notes_of(self, layer: Layer) -> tuple[Note, ...]:
-        """Return a layer's notes as played; of a lane, those of the first sound of its stack."""
-        return layer.source.notes_in(self.around_bed if layer.group == BED else self.around)
 
     @property
     def striker(self) -> Layer | None:

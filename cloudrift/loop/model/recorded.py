@@ -10,6 +10,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import named
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.checks import within
+from cloudrift.loop.model.known_score import KnownScore
 from cloudrift.notes.note import Note
 from cloudrift.theory.key import Key
 
@@ -37,6 +38,7 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     said by hand. ``second_key`` is the next likely one; ``doubts`` say where what is written and
     what was heard disagree. ``beats_s`` are the beats that are marked in it, in seconds;
     ``downbeat`` is the number of the first that begins a bar. ``origin`` says where it is from.
+    ``score`` are the notes that sound in it, as far as they are known.
     """
 
     name: str = ""
@@ -55,6 +57,7 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     key_sure: Share = 0.0
     second_key: Key | None = None
     doubts: tuple[Text, ...] = ()
+    score: KnownScore | None = None
 
     def __post_init__(self) -> None:
         for field, what in (

@@ -77,7 +77,7 @@ def printed(
     gain_db = round(max(0.0, peak - HIGHEST_DB), 2)
     softer = audio * np.float32(10 ** (-gain_db / 20)) if gain_db else audio
     lufs = integrated_lufs(softer, loop.rate)
-    facts = facts_of_print(loop, name, audio.shape[1], lufs)
+    facts = facts_of_print(loop, name, audio.shape[1], lufs, passes)
     return Printed(clips.record(softer, loop.rate), facts, gain_db)
 
 

@@ -19,6 +19,7 @@ from cloudrift.ground.memory import give_back
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.sections import Section
+from cloudrift.loop.sounding import key_heard
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.render.engine.engine import Engine
 from cloudrift.render.forms import seams
@@ -303,7 +304,7 @@ def _summed(
     lead, then = int(LEAD_S * loop.rate), int(BEHIND_S * loop.rate)
     first = before[:, -lead:] if before.shape[1] else silence(lead)
     around = np.concatenate([first, audio, behind[:, :then]], axis=1)
-    done = laid(around, line, loop.rate, loop.sounding_tempo, key=loop.sounding_key)
+    done = laid(around, line, loop.rate, loop.sounding_tempo, key=key_heard(loop))
     at = first.shape[1]
     return np.array(done[:, at : at + audio.shape[1]])
 

@@ -10,6 +10,7 @@ from cloudrift.audio.buffers import QUIET_DB, Stereo
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.audio.spectrum import spectrogram
 from cloudrift.loop.model.loop import LineAt, Loop
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.time import TICKS_PER_QUARTER
 from cloudrift.render.engine.engine import Engine
 from cloudrift.render.plan.plan import step_node
@@ -153,7 +154,7 @@ def short_gap_s(loop: Loop, line_of: LineAt) -> float | None:
     layers = {layer.id: layer for layer in (*loop.layers, *loop.lanes)}
     if line_of not in layers:
         return None
-    notes = sorted(loop.notes_of(layers[line_of]), key=lambda n: n.start_tick)
+    notes = sorted(notes_of(loop, layers[line_of]), key=lambda n: n.start_tick)
     starts = sorted({n.start_tick for n in notes})
     if len(starts) < 3:
         return None

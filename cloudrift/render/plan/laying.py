@@ -8,20 +8,20 @@ import numpy as np
 
 from cloudrift.audio.buffers import QUIET_DB, Stereo, add_wrapped, raised_cosine, silence, to_gain
 from cloudrift.audio.clips import ClipStore
-from cloudrift.audio.fitting import QUICKEST, SLOWEST, fitted, on_tape
+from cloudrift.audio.fitting import fitted, on_tape
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.audio.resample import at_rate
 from cloudrift.audio.vowels import vowels_moved
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.lru import get_or_make
 from cloudrift.loop.model.recorded import FromRecording
+from cloudrift.loop.sounding.fitted import fitted as fitted_to
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.texture.context import Context
 
 FADE_IN_S, FADE_OUT_S = 0.003, 0.012  # where it is cut
 BED_FADE_S = 0.6
 MOST_LOUDER_DB = 9.0
-WHOLE_BEATS = 0.02  # share of a beat that a loop may miss whole beats by, and still be meant so
 
 
 class Fitting(NamedTuple):
@@ -96,72 +96,23 @@ def laying_of(
 
 def _fitting(source: FromRecording, context: Context, longer: float) -> Fitting:
     rate, facts = context.rate, source.facts
-    first, last = source.first_s, source.end_s
-    speed, pace = 1.0, 1.0  # how many times as quick it comes to be, by tape and by stretching
-    if source.fit == "tape":
-        speed = _bounded(context.tempo / (facts.tempo * longer))
-    elif source.fit == "tempo":
-        pace = _bounded(context.tempo / (facts.tempo * longer))
-    beat = 60 / context.tempo
-    marks = [b for b in facts.beats_s if first <= b < last] if source.fit == "beats" else []
-    if len(marks) > 1:
-        places = _by_beats(source, marks, beat)
-    else:
-        length = (last - first) / pace
-        if facts.kind == "loop" and source.fit in ("tempo", "tape"):
-            length = _whole_beats(length / speed, beat) * speed
-        places = [(first, 0.0), (last, length)]
-    origin = _at(source.origin_s, places)
+    fit = fitted_to(source, context.tempo, longer)
     # By tape all of it is on the tape's time before it is stretched.
     frames = [
-        (round(there / speed * rate), round(wanted / speed * rate)) for there, wanted in places
+        (round(there / fit.speed * rate), round(wanted / fit.speed * rate))
+        for there, wanted in fit.places
     ]
     return Fitting(
         clip=source.clip,
         rate=rate,
-        speed=speed,
+        speed=fit.speed,
         places=tuple(frames),
-        origin=round(origin / speed * rate),
+        origin=round(fit.origin_s / fit.speed * rate),
         semitones=source.semitones,
         hold_vowels=source.hold_vowels,
         round_and_round=facts.kind == "loop",
-        fades=(first > 0, last < facts.length_s),
+        fades=(source.first_s > 0, source.end_s < facts.length_s),
     )
-
-
-def _bounded(pace: float) -> float:
-    return min(max(pace, SLOWEST), QUICKEST)
-
-
-def _whole_beats(length: float, beat: float) -> float:
-    """A loop's length in seconds: of whole beats, where it is meant to be."""
-    beats = length / beat
-    whole = round(beats)
-    return whole * beat if whole > 0 and abs(beats - whole) < WHOLE_BEATS else length
-
-
-def _by_beats(source: FromRecording, marks: list[float], beat: float) -> list[tuple[float, float]]:
-    """Seconds there, seconds wanted: marks on the loop's beats, or a share of the way to them.
-
-    Before the first and after the last it goes on at the pace of its beats.
-    """
-    pace = _bounded((marks[-1] - marks[0]) / (len(marks) - 1) / beat)
-    first = marks[0]
-    down = marks.index(source.origin_s)
-    # The downbeat stays where it is, whatever is pulled.
-    lies = (first - source.first_s) / pace + down * beat
-    out = [(source.first_s, 0.0)] if first > source.first_s else []
-    for i, mark in enumerate(marks):
-        evenly = lies + (mark - marks[down]) / pace
-        wanted = lies + (i - down) * beat
-        out.append((mark, evenly + source.pull * (wanted - evenly)))
-    out.append((source.end_s, out[-1][1] + (source.end_s - marks[-1]) / pace))
-    start = out[0][1]
-    return [(there, wanted - start) for there, wanted in out]
-
-
-def _at(there: float, places: list[tuple[float, float]]) -> float:
-    return float(np.interp(there, [a for a, _ in places], [b for _, b in places]))
 
 
 def made_of(fitting: Fitting, clips: ClipStore) -> Stereo:

@@ -18,6 +18,7 @@ from cloudrift.loop.model.hits import Hits
 from cloudrift.loop.model.loop import Group, Layer, LineAt, Loop
 from cloudrift.loop.model.recorded import FromRecording
 from cloudrift.loop.model.sound_use import SoundUse
+from cloudrift.loop.sounding import around_bed, notes_of
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.render.plan.laying import Laying, laid, laying_of
@@ -172,7 +173,7 @@ def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, form: Form = STEADY) 
         return Recorded(laying, tones.clips, ("bare", layer.id), f"{layer.name}: recording")
     if isinstance(layer.source, Hits):
         return _struck(loop, layer, layer.source, tones, form)
-    notes = loop.notes_of(layer)
+    notes = notes_of(loop, layer)
     if layer.played.other is None or len(layer.source.sounds) == 1:
         return _played(loop, layer, layer.played.sound, notes, tones, 0, form)
     turn = layer.played.other.every_bars * bar_ticks(loop.metre)
@@ -186,7 +187,7 @@ def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, form: Form = STEADY) 
 
 def _struck(loop: Loop, lane: Layer, hits: Hits, tones: ToneCache, form: Form) -> Node:
     """The hits of a lane: each sound of its stack played, and those added up."""
-    around, stops = loop.around_bed, _stops(loop, hits)
+    around, stops = around_bed(loop), _stops(loop, hits)
     parts = [
         _played(loop, lane, one.use, hits.notes_of(i, around), tones, i, form, stops)
         for i, one in enumerate(hits.stack)
@@ -206,7 +207,7 @@ def _stops(loop: Loop, hits: Hits) -> tuple[tuple[int, float], ...]:
         stroke
         for one in others
         if one.choke == hits.choke
-        for stroke in one.strokes(loop.around_bed)
+        for stroke in one.strokes(around_bed(loop))
     ]
     return tuple(sorted((stroke.tick, stroke.late_ms) for stroke in strokes))
 
@@ -391,7 +392,7 @@ def ducked(loop: Loop, node: Node, form: Form, *, besides: str = "") -> Node:
         return node
     context = after(loop_context(loop, form), loop.line)
     clock, duck = Clock.of(context.tempo, loop.rate), bed.duck
-    around = loop.around_bed
+    around = around_bed(loop)
     strokes = sorted(
         (
             clock.frames(stroke.tick) + round(stroke.late_ms * loop.rate / 1e3),

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from cloudrift.audio.buffers import Stereo, silence
 from cloudrift.loop.edits.layers.recordings import moved
 from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.lens import folded
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.time import bar_ticks
@@ -148,7 +149,7 @@ class _Moment:
 def _played(loop: Loop, layer: Layer, tones: ToneCache, frames: int) -> Stereo:
     """The beginning of a layer's notes, bare."""
     clock, use = loop.clock, layer.played.sound
-    notes = tuple(n for n in loop.notes_of(layer) if clock.frames(n.start_tick) < frames)
+    notes = tuple(n for n in notes_of(loop, layer) if clock.frames(n.start_tick) < frames)
     settings = in_tempo(use.settings, loop.tempo)
     release = int(use.of.spec.full(settings).number("release_ms") / 1000 * loop.rate)
     last = max((clock.frames(n.end_tick) for n in notes), default=0)

@@ -10,6 +10,7 @@ from cloudrift.loop.model.hits import Hit, Pattern
 from cloudrift.loop.model.loop import Chord, Layer, Loop
 from cloudrift.loop.model.sound_use import SoundUse
 from cloudrift.loop.model.source import FromChords
+from cloudrift.loop.sounding import key_heard
 from cloudrift.notes.lens import Lens, folded
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, numbered
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks
@@ -221,7 +222,7 @@ def keeps_places(loop: Loop) -> bool:
 
 def _shift(loop: Loop) -> int:
     """Semitones from what is written to what sounds, the shorter way."""
-    return (loop.sounding_key.pc - loop.key.pc + 6) % 12 - 6
+    return (key_heard(loop).pc - loop.key.pc + 6) % 12 - 6
 
 
 def played_key(

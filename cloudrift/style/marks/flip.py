@@ -2,6 +2,7 @@
 
 from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.sounding import key_heard
 from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.lines import put, without
 from cloudrift.style.marks.view import View, names
@@ -48,7 +49,7 @@ def _to_backward(view: View, asked: tuple[float, float]) -> Change | None:
 
 
 def _shift(view: View) -> Found:
-    moved = view.loop.sounding_key.pc - view.loop.key.pc
+    moved = key_heard(view.loop).pc - view.loop.key.pc
     whole = float((moved + 6) % 12 - 6)
     flips = [x for x in view.heard if x.flipped is not None]
     lower = min((x.flipped.of.semitones for x in flips if x.flipped), default=0.0)

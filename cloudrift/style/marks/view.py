@@ -9,6 +9,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model.chord import Chord
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.loop.model.sections import Arrangement
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.render.measure.sound_facts import SoundFacts
@@ -88,7 +89,7 @@ class View:
     @cached_property
     def notes(self) -> dict[str, tuple[Note, ...]]:
         """The notes of each layer that plays some, by its id."""
-        found = {x.id: self.loop.notes_of(x) for x in self.heard if x.recorded is None}
+        found = {x.id: notes_of(self.loop, x) for x in self.heard if x.recorded is None}
         return {layer_id: notes for layer_id, notes in found.items() if notes}
 
     @cached_property

@@ -9,6 +9,7 @@ from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine, silence
 from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
+from cloudrift.texture.moves import Move, between
 from cloudrift.texture.picture import Portrait, beats_of, moments
 
 WHOLE, CHORDS = "whole", "chords in order"
@@ -63,6 +64,12 @@ def _each_chord(audio: Stereo, fade_ms: float, context: Context) -> Stereo:
     return out
 
 
+def _moves(full: ResolvedSettings, ticks: int, cuts: tuple[int, ...]) -> tuple[Move, ...]:
+    if full.word("what") == WHOLE:
+        return (Move(0, ticks, ticks, -1.0),)
+    return tuple(Move(a, b, b, -1.0) for a, b in between(cuts, ticks))
+
+
 def _says(full: ResolvedSettings) -> str:
     if full.word("what") == WHOLE:
         return "the whole loop from its end to its start"
@@ -97,4 +104,5 @@ BACKWARD = Kind(
     says=_says,
     process=_process,
     picture=_picture,
+    moves=_moves,
 )

@@ -43,6 +43,7 @@ SHADOW = Kind(
     says=lambda full: f"with {full.word('interval')} beside it",
     process=_shadow,
     blend=0.4,
+    pitches=lambda full: ((0.0, 0.0), (INTERVALS[full.word("interval")], 0.0)),
     picture=lambda full, _variation, _context: moved(INTERVALS[full.word("interval")]),
     rough=rough_of(_shadow, 0.3),
     stretches=lambda _full: True,

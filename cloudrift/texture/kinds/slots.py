@@ -14,6 +14,7 @@ from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.kinds.windows import Curve, edges_of, into_of, joined
+from cloudrift.texture.moves import Move, repeats, windows
 from cloudrift.texture.periods import SYNCED
 from cloudrift.texture.picture import Portrait, moments, shown_beats
 from cloudrift.texture.process import Near
@@ -168,6 +169,21 @@ def _through(
     return filter_circular(audio, filtered, int(RING_S * rate))
 
 
+def _moves(full: ResolvedSettings, ticks: int, _cuts: tuple[int, ...]) -> tuple[Move, ...]:
+    out = []
+    pattern = _pattern(full)
+    for i, (a, b) in enumerate(windows(full.word("slot"), ticks)):
+        size = b - a
+        out += {
+            STUTTER: repeats(a, b, a, size / STRIKES),
+            BACKWARD: [Move(a, b, b, -1.0)],
+            OCTAVE: repeats(a, b, a, size / 2, speed=2.0),
+            SLOW: [Move(a, b, a, 0.5)],
+            SILENCE: [],
+        }.get(pattern[i % COUNT], [Move(a, b, a)])
+    return tuple(out)
+
+
 def _says(full: ResolvedSettings) -> str:
     parts = [f"{i + 1} {what}" for i, what in enumerate(_pattern(full)) if what != AS_IT_IS]
     return f"of {COUNT} slots of {full.word('slot')}: {', '.join(parts) or 'all unchanged'}"
@@ -197,5 +213,6 @@ SLOTS = Kind(
     says=_says,
     process=_slots,
     near=Near(process=_stretch, reach=_reach),
+    moves=_moves,
     picture=_picture,
 )

@@ -90,6 +90,12 @@ def _picture(full: ResolvedSettings, variation: int, context: Context) -> Portra
     return moments(list(np.arange(context.loop_frames) + away), beats, context)
 
 
+def _pitches(full: ResolvedSettings) -> tuple[tuple[float, float], ...]:
+    chosen = PITCHES[full.word("pitch")]
+    shares = {one: chosen.count(one) / len(chosen) for one in dict.fromkeys(chosen)}
+    return tuple((float(one), float(10 * np.log10(share))) for one, share in shares.items())
+
+
 SMEAR = Kind(
     name="granular",
     label="Granular",
@@ -130,6 +136,7 @@ SMEAR = Kind(
     process=_smear,
     near=Near(process=_stretch, reach=_reach),
     picture=_picture,
+    pitches=_pitches,
     blend=0.5,
     draws=True,
 )

@@ -13,6 +13,7 @@ from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.notes.time import LONG_VALUES
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
+from cloudrift.texture.moves import Move, between, repeats, windows
 from cloudrift.texture.periods import RATES, SYNCED, seconds_of
 from cloudrift.texture.picture import Portrait, beats_of, moments, shown_beats
 from cloudrift.texture.process import Near, Process
@@ -87,6 +88,11 @@ def _slow_picture(full: ResolvedSettings, _variation: int, context: Context) -> 
     return moments([heard], shown_beats(full.word("window"), context), context)
 
 
+def _slow_moves(full: ResolvedSettings, ticks: int, _cuts: tuple[int, ...]) -> tuple[Move, ...]:
+    speed = 1 / SPEEDS[full.word("speed")]
+    return tuple(Move(a, b, a, speed) for a, b in windows(full.word("window"), ticks))
+
+
 SOME = Field(name="window", label="Window", default="1/1", choices=WINDOWS)
 SLOWED = Kind(
     name="half speed",
@@ -99,6 +105,7 @@ SLOWED = Kind(
     says=_slow_says,
     process=_slow,
     near=Near(process=_slow_stretch, reach=_slow_reach),
+    moves=_slow_moves,
     picture=_slow_picture,
     rumbles=True,
 )
@@ -106,9 +113,10 @@ SLOWED = Kind(
 
 def heard_ticks(full: ResolvedSettings, loop_ticks: int) -> tuple[tuple[int, int], ...]:
     """Return which part of each window a slow treatment lets one hear: first tick and last."""
-    count = max(1, round(loop_ticks / RATES[full.word("window")]))
-    size, speed = loop_ticks / count, SPEEDS[full.word("speed")]
-    return tuple((round(i * size), round((i + 1 / speed) * size)) for i in range(count))
+    return tuple(
+        (round(one.source), round(one.source + one.speed * (one.end - one.start)))
+        for one in _slow_moves(full, loop_ticks, ())
+    )
 
 
 # --- other frames in place of those that come ------------------------------------------------
@@ -174,6 +182,15 @@ def _stutter_picture(full: ResolvedSettings, _variation: int, context: Context) 
     return moments([_stutter_of(full, context)[0]], beats, context)
 
 
+def _stutter_moves(full: ResolvedSettings, ticks: int, _cuts: tuple[int, ...]) -> tuple[Move, ...]:
+    out = []
+    for a, b in windows(full.word("window"), ticks):
+        begins = a + (b - a) * (1 - full.number("share") / 100)
+        out.append(Move(a, begins, a))
+        out += repeats(begins, b, begins, RATES[full.word("slice")])
+    return tuple(out)
+
+
 _STUTTERED = _reordered(_stutter_of, _slow_reach)
 STUTTER = Kind(
     name="stutter",
@@ -193,6 +210,7 @@ STUTTER = Kind(
     ),
     process=_STUTTERED[0],
     near=_STUTTERED[1],
+    moves=_stutter_moves,
     picture=_stutter_picture,
 )
 
@@ -256,6 +274,18 @@ def _replay_reach(_full: ResolvedSettings, _variation: int, context: Context) ->
     return int(np.diff(_chord_edges(context)[1]).max()) + 8
 
 
+def _replay_moves(full: ResolvedSettings, ticks: int, cuts: tuple[int, ...]) -> tuple[Move, ...]:
+    out = []
+    backward = full.word("way") == "backward"
+    for a, b in between(cuts, ticks):
+        size = min(RATES[full.word("slice")], (b - a) / 2)
+        begins = a + max((b - a) * (1 - full.number("share") / 100), size)
+        source, speed = (begins, -1.0) if backward else (begins - size, 1.0)
+        out.append(Move(a, begins, a))
+        out += repeats(begins, b, source, size, speed=speed, fall_db=full.number("fall_db"))
+    return tuple(out)
+
+
 _REPLAYED = _reordered(_replay_of, _replay_reach)
 REPLAY = Kind(
     name="replay",
@@ -287,6 +317,7 @@ REPLAY = Kind(
     ),
     process=_REPLAYED[0],
     near=_REPLAYED[1],
+    moves=_replay_moves,
     picture=_replay_picture,
 )
 KINDS = (SLOWED, STUTTER, REPLAY)

@@ -20,6 +20,7 @@ from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.deliver.file_row import FileFacts, FileRow, facts_of_sound, size_text
 from cloudrift.loop.edits.arranging.section_loops import seconds_of
 from cloudrift.loop.model.document import Document
+from cloudrift.loop.sounding import key_heard
 from cloudrift.render.engine.engine import Engine
 
 MEASURING, MEASURE_MS = "a file to export", 250
@@ -61,8 +62,8 @@ class FileList(QWidget):
         loop = self._session.loop
         self.rows = []
         for parcel, own in zip(todo, plain, strict=True):
-            key = loop.sounding_key if parcel.treated else loop.key
-            differs = loop.sounding_key != loop.key
+            key = key_heard(loop) if parcel.treated else loop.key
+            differs = key_heard(loop) != loop.key
             row = FileRow(parcel, key.text if differs else "", parcel.role)
             row.clicked.connect(partial(self._hear, parcel))
             Draggable(row, partial(self._drop, own.name), parcel.name)

@@ -40,6 +40,7 @@ from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.paths import path_text
 from cloudrift.ground.words import number, plural
 from cloudrift.loop.edits.bed import beds
+from cloudrift.loop.sounding import key_heard
 from cloudrift.render.plan.plan import passes_of
 
 OWN_CHOICE = "Custom"
@@ -258,7 +259,7 @@ class FilesPage(QWidget):
     def _show_facts(self) -> None:
         loop = self._session.loop
         facts = self.inspector
-        facts.title.setText(loop.sounding_key.text)
+        facts.title.setText(key_heard(loop).text)
         seconds = loop.sounding_frames / loop.rate
         once = self.once.isChecked()
         long = f"and its tail, {passes_of(loop) * seconds:.2f} s at most" if once else "each pass"

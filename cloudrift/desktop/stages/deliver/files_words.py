@@ -3,6 +3,7 @@
 from cloudrift.deliver.checks.spec import TARGETS_LUFS
 from cloudrift.ground.words import number
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import key_heard
 
 BITS = ((16, "16 bit"), (24, "24 bit"), (32, "32 bit float"))
 RATES = ((44_100, "44.1 kHz"), (48_000, "48 kHz"), (96_000, "96 kHz"))
@@ -30,7 +31,7 @@ def facts_of_files(
                 "A group is one stem, after its own treatments; its layers are exported as parts "
                 "beside it."
             )
-    if loop.sounding_key != loop.key or loop.sounding_tempo != loop.tempo:
+    if key_heard(loop) != loop.key or loop.sounding_tempo != loop.tempo:
         lines.append(
             f"Written in {loop.key.text} at {loop.tempo:g} BPM. The treated loop is named by its "
             "sounding key and tempo; stems, their sum and MIDI by the written ones."

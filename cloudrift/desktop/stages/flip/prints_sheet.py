@@ -13,6 +13,7 @@ from cloudrift.ground.words import number, plural
 from cloudrift.loop.edits.flip.prints import followers, forget_print, recipe_of, rename_print
 from cloudrift.loop.model.document import Document, Print
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import key_heard
 
 
 class PrintsSheet(QDialog):
@@ -77,7 +78,7 @@ class PrintsSheet(QDialog):
         seconds = turns * loop.sounding_frames / loop.rate
         size = self._session.clips.size_bytes([one.clip]) / 1e6
         return (
-            f"{loop.sounding_key.text}, {loop.sounding_tempo:.5g} BPM, {plural(bars, 'bar')}, "
+            f"{key_heard(loop).text}, {loop.sounding_tempo:.5g} BPM, {plural(bars, 'bar')}, "
             f"{seconds:.1f} s, {number(size, '.1f')} MB"
         )
 

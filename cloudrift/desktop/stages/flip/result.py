@@ -4,6 +4,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
+from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
@@ -36,6 +37,7 @@ from cloudrift.loop.model.document import Print
 from cloudrift.loop.model.flip import Flipped, SlicePlacement
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.loop.model.recorded import FromRecording
+from cloudrift.loop.sounding import key_heard
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 
 Edit = Callable[..., None]
@@ -321,8 +323,8 @@ class Result(Inspector):
         tempo, flip = loop.tempo, layer.flipped
         own = flip.own_tempo if flip else facts.tempo
         pace = tempo / own if own else 1.0
-        goes = flip.shift_at(tempo) if flip else of.semitones
-        key = facts.key.shifted(round(goes)) if facts.key else None
+        alone = flips.heard_with(loop, layer.id)
+        key = key_heard(replace(alone, key=facts.key, chords=())) if facts.key else None
         self.title.setText(key.text if key else layer.name)
         bars = flips.bars_of(flip, loop) if flip else loop.bars
         length_s = bars * bar_ticks(loop.metre) / TICKS_PER_QUARTER * 60 / tempo

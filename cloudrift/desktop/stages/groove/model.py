@@ -12,6 +12,7 @@ from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.hits import Hit, root_at
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import around_bed, key_heard
 from cloudrift.notes.time import Clock, bar_ticks, beat_ticks
 from cloudrift.render.measure.strokes import STEP_TICKS, Strengths, folded
 from cloudrift.theory.pitch import pretty
@@ -65,7 +66,7 @@ class LanesModel:
     @cached_property
     def around(self) -> SourceContext:
         """What lanes know of the loop."""
-        return self.loop.around_bed
+        return around_bed(self.loop)
 
     @property
     def height(self) -> float:
@@ -147,7 +148,7 @@ class LanesModel:
         """Return the note that a low drum plays at a hit, in the pattern's first turn."""
         lane = hits_of(self.lanes[row])
         pitch = lane.base_at(hit.tick, self.around) + hit.st + lane.stack[0].st
-        return self.loop.sounding_key.spell_pitch(pitch)
+        return key_heard(self.loop).spell_pitch(pitch)
 
     def named(self, row: int) -> dict[int, str]:
         """Return the words that stand at hits, by number: notes and pitches, where there is room.
@@ -200,8 +201,8 @@ def is_empty(loop: Loop) -> bool:
 
 def root_text(loop: Loop) -> str:
     """Say which roots are heard, for low drums, as the notes of the first turn."""
-    around = loop.around_bed
+    around = around_bed(loop)
     if not around.roots:
-        return f"no chords, so {pretty(loop.sounding_key.spell(around.key.pc))}"
+        return f"no chords, so {pretty(key_heard(loop).spell(around.key.pc))}"
     pcs = dict.fromkeys(root_at(root.start_tick, around) for root in around.roots)
-    return " ".join(pretty(loop.sounding_key.spell(pc)) for pc in pcs)
+    return " ".join(pretty(key_heard(loop).spell(pc)) for pc in pcs)

@@ -30,6 +30,7 @@ from cloudrift.loop.edits.chords import chord_time
 from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.loop.model.source import STRIKING
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes import fields
 from cloudrift.notes.lens import KINDS
 from cloudrift.notes.time import bar_ticks
@@ -77,7 +78,7 @@ class LayerInspector(Inspector):
             return
         self.title.setText(layer.name)
         loop = self._session.loop
-        notes = f"{layer.source.text} · {plural(len(loop.notes_of(layer)), 'note')}"
+        notes = f"{layer.source.text} · {plural(len(notes_of(loop, layer)), 'note')}"
         if layer.recorded is not None:
             notes = layer.source.text
         elif not layer.follows:

@@ -10,6 +10,7 @@ from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.layers.notes.rects import LENGTH, PITCH, START, columns, draw_boxes
 from cloudrift.desktop.stages.layers.recording_model import turns_of
 from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.note import Note
 
 
@@ -32,7 +33,7 @@ class MiniNotes(QWidget):
 
     def show_layer(self, loop: Loop, layer: Layer, *, quiet: bool) -> None:
         """Show a layer's notes."""
-        notes, turns = loop.notes_of(layer), turns_of(loop, layer)
+        notes, turns = notes_of(loop, layer), turns_of(loop, layer)
         wanted = (loop.ticks, layer.role, quiet)
         if (
             notes is not self._notes

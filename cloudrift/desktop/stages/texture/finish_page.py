@@ -26,6 +26,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.search import Match
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop.edits.layers.finishes import lay_finish
+from cloudrift.loop.sounding import key_heard
 from cloudrift.texture.finish import USES, Finish
 from cloudrift.texture.finish_files import (
     forget_finish,
@@ -240,7 +241,7 @@ class FinishPage(Inspector):
                 tags=(*tags, *((self._use,) if self._use in USES else ())),
                 line=loop.line_of(self._line_of),
                 tempo=loop.tempo,
-                key=loop.sounding_key,
+                key=key_heard(loop),
             )
             saved = save_finish(finish)
         except CloudriftError as error:

@@ -1,11 +1,11 @@
 """What a section is as a loop, and how long an arrangement lasts."""
 
-import functools
 from collections.abc import Iterable
 from typing import Any
 
 from msgspec.structs import replace
 
+from cloudrift.ground.lru import by_identity
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.progression import put_chords
 from cloudrift.loop.model import spec
@@ -28,34 +28,13 @@ def section_loop(document: Document, section_id: str = WHOLE) -> Loop:
     return loop_in(document.loop, document.arrangement.section(section_id))
 
 
+@by_identity(512)
 def loop_in(loop: Loop, section: Section) -> Loop:
     """Return a loop as it is in a section.
 
     It is asked for by pictures, marks and sheets alike after each edit, so what was made of the
     very same values is kept for a while.
     """
-    return _loop_in(_Same(loop), _Same(section))
-
-
-class _Same:
-    """A value known by being that very one: to compare loops takes longer than to make one."""
-
-    __slots__ = ("value",)
-
-    def __init__(self, value: Any) -> None:
-        self.value = value
-
-    def __hash__(self) -> int:
-        return id(self.value)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Same) and self.value is other.value
-
-
-@functools.lru_cache(maxsize=512)
-def _loop_in(of: _Same, in_section: _Same) -> Loop:
-    loop: Loop = of.value
-    section: Section = in_section.value
     if section.key is not None and section.key != loop.key:
         loop = loop_edits.set_key(loop, section.key)
     if section.chords:

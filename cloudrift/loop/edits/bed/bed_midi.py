@@ -12,6 +12,7 @@ from cloudrift.loop.edits.bed.beds import FIRST, PARTS, lane_for, set_bed
 from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.hits import MOST_HITS, MOST_ST, Hit, Pattern
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import around_bed, notes_of
 from cloudrift.notes.note import LOW_PITCH, Note
 from cloudrift.notes.time import bar_ticks
 
@@ -42,7 +43,7 @@ def bed_parts(loop: Loop) -> tuple[list[tuple[str, tuple[Note, ...]]], tuple[int
     parts: list[tuple[str, tuple[Note, ...]]] = []
     drums = []
     for lane in loop.bed.heard if loop.bed else ():
-        hits, notes = hits_of(lane), loop.notes_of(lane)
+        hits, notes = hits_of(lane), notes_of(loop, lane)
         if not hits.on_roots:
             key = KEY_OF.get(hits.stack[0].use.name, ELSE_KEY)
             notes = tuple(replace(note, pitch=key, length_ticks=DRUM_TICKS) for note in notes)
@@ -95,7 +96,7 @@ def is_low(notes: Sequence[Note]) -> bool:
 def _with_lane(loop: Loop, part: str, notes: Sequence[Note], bars: int) -> Loop:
     lane = lane_for(loop, part, (Pattern(name=FIRST, bars=bars),))
     loop = set_bed(loop, lanes=(*loop.lanes, lane))
-    around, plays = loop.around_bed, hits_of(lane)
+    around, plays = around_bed(loop), hits_of(lane)
     hits: dict[int, Hit] = {}
     for note in notes:
         hit = Hit(tick=note.start_tick, velocity=min(max(note.velocity, 1), 127))

@@ -4,13 +4,12 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.flip.flips import bars_of, flip_in
-from cloudrift.loop.edits.flip.ordering import chords_now, heard_in
 from cloudrift.loop.edits.layers.recordings import usual_gain
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.flip import Flipped
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop
-from cloudrift.notes.time import bar_ticks
+from cloudrift.loop.sounding import chords_heard, key_heard
 
 
 def own_loop(loop: Loop, layer_id: str) -> Loop:
@@ -25,19 +24,17 @@ def own_loop(loop: Loop, layer_id: str) -> Loop:
     facts = flip.of.facts
     if facts.key is None:
         raise CloudriftError(f"the key of {layer.name} is not known; enter it in Layers first")
-    shift = round(flip.shift_at(loop.tempo))
-    bars = bars_of(flip, loop)
-    chords = chords_now(heard_in(flip, bars * bar_ticks(loop.metre)), shift)
-    return replace(
+    alone = replace(
         loop,
-        bars=bars,
+        bars=bars_of(flip, loop),
         title=f"{loop.title} flipped".strip()[:60],
-        key=facts.key.shifted(shift),
-        chords=chords,
+        key=facts.key,
+        chords=(),
         groups=(),
         line=(),
         layers=(_as_it_was(layer, flip),),
     )
+    return replace(alone, key=key_heard(alone), chords=chords_heard(alone))
 
 
 def _as_it_was(layer: Layer, flip: Flipped) -> Layer:

@@ -7,12 +7,12 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import free_name
 from cloudrift.loop.edits.flip.cutting import cut, cuts_at, flip_of
-from cloudrift.loop.edits.flip.ordering import chords_now, heard_in
 from cloudrift.loop.edits.layers import recordings
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped
 from cloudrift.loop.model.loop import Layer, Loop, new_id
 from cloudrift.loop.model.recorded import FromRecording
+from cloudrift.loop.sounding import chords_heard, heard, key_heard
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.texture.treatment import Treatment
@@ -68,12 +68,9 @@ def soloed(loop: Loop, layer_id: str) -> Loop:
     alone, flip = heard_with(loop, layer_id), flip_in(loop, layer_id)
     if loop.layer(layer_id).parked:
         alone = replace(alone, bars=bars_of(flip, loop), chords=())
-    key = flip.of.facts.key
-    if key is None or not flip.chords or flip.of.at_tick:
+    if flip.of.facts.key is None or not flip.chords:
         return alone
-    shift = round(flip.shift_at(loop.tempo))
-    heard = heard_in(flip, alone.ticks)
-    return replace(alone, key=key.shifted(shift), chords=chords_now(heard, shift))
+    return replace(alone, key=key_heard(alone), chords=chords_heard(alone))
 
 
 def bars_of(flip: Flipped, loop: Loop) -> int:
@@ -123,15 +120,10 @@ def put_bass(loop: Loop, layer_id: str) -> Loop:
     As soon as its pieces lie otherwise, the bass in them goes from one root to another where no
     chord does; a fresh one does not. Raises CloudriftError where its chords are not known.
     """
-    flip, layer = flip_in(loop, layer_id), loop.layer(layer_id)
+    layer = loop.layer(layer_id)
     notes: list[Note] = []
-    shift = round(flip.shift_at(loop.tempo))
-    for start, end, chord in flip.heard_chords:
-        if chord is None:
-            continue
-        low = next(
-            p for p in range(BASS_FROM, BASS_FROM + 12) if p % 12 == (chord.root + shift) % 12
-        )
+    for start, end, pc in heard(replace(heard_with(loop, layer_id), chords=())).roots:
+        low = BASS_FROM + (pc - BASS_FROM) % 12
         if notes and notes[-1].pitch == low and notes[-1].end_tick == start:
             notes[-1] = replace(notes[-1], length_ticks=end - notes[-1].start_tick)
         else:

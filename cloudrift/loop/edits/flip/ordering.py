@@ -8,7 +8,6 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.flip.cutting import with_places
-from cloudrift.loop.model import spec
 from cloudrift.loop.model.chord import Chord, lasting
 from cloudrift.loop.model.flip import (
     LEAST_LONGER,
@@ -211,38 +210,3 @@ def labelled(flip: Flipped, tick: int, name: str) -> Flipped:
     if name.strip():
         others.append(Label(at_tick=tick, name=name.strip()))
     return replace(flip, labels=tuple(sorted(others, key=lambda label: label.at_tick)))
-
-
-def moved(chord: Chord, semitones: int) -> Chord:
-    """Return a chord that many semitones higher, by octaves where there are no such notes.
-
-    How it was played is not told of it, for that is in the sound already.
-    """
-    voices = sorted({spec.in_reach(voice + semitones) for voice in chord.voices})
-    return Chord(
-        id=chord.id,
-        start_tick=chord.start_tick,
-        length_ticks=chord.length_ticks,
-        voices=tuple(voices),
-        root=(chord.root + semitones) % 12,
-    )
-
-
-def chords_now(flip: Flipped, semitones: int) -> tuple[Chord, ...]:
-    """Return the chords that are heard in a flip that many semitones higher, place by place.
-
-    The same chord in places that meet is one.
-    """
-    chords: list[Chord] = []
-    for start, end, chord in flip.heard_chords:
-        if chord is None:
-            continue
-        now = moved(chord, semitones)
-        last = chords[-1] if chords else None
-        if last is not None and last.voices == now.voices and last.end_tick == start:
-            chords[-1] = replace(last, length_ticks=end - last.start_tick)
-            continue
-        chords.append(
-            replace(now, id=f"c{len(chords) + 1}", start_tick=start, length_ticks=end - start)
-        )
-    return tuple(chords)

@@ -14,12 +14,15 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED, free_name
 from cloudrift.loop.edits.flip.cutting import cut, cuts_at, flip_of
 from cloudrift.loop.edits.flip.flips import with_layers_of
-from cloudrift.loop.edits.flip.ordering import moved
 from cloudrift.loop.edits.layers.line_edits import bare_of
+from cloudrift.loop.model.chord import Chord, lasting
 from cloudrift.loop.model.document import Document, Pass, Print, Recipe, RecipeLoop
 from cloudrift.loop.model.flip import Flipped, Label
 from cloudrift.loop.model.loop import Layer, Loop, new_id
 from cloudrift.loop.model.recorded import Facts, FromRecording
+from cloudrift.loop.sounding import chords_heard, key_heard
+from cloudrift.loop.sounding.known import in_pass, known_score
+from cloudrift.notes.time import TICKS_PER_QUARTER
 
 
 def hash_of(loop: Loop) -> str:
@@ -49,8 +52,10 @@ def loop_to_print(loop: Loop, layers: tuple[str, ...] = (), *, bare: bool = Fals
     return loop
 
 
-def facts_of_print(printed: Loop, name: str, frames: int, lufs: float) -> Facts:
-    """Return what is known of a print: it is in the key and the tempo that its loop sounds in."""
+def facts_of_print(
+    printed: Loop, name: str, frames: int, lufs: float, passes: tuple[Pass, ...] = ()
+) -> Facts:
+    """Return what is known of a print: the key, the tempo and the notes that its loop sounds in."""
     length = round(frames / printed.rate, 9)
     beat = 60 / printed.sounding_tempo
     beats = tuple(round(i * beat, 5) for i in range(int(length / beat + 1e-6)))
@@ -58,13 +63,14 @@ def facts_of_print(printed: Loop, name: str, frames: int, lufs: float) -> Facts:
         name=name,
         kind="loop",
         length_s=length,
-        key=printed.sounding_key,
+        key=key_heard(printed),
         tempo=printed.sounding_tempo,
         beats_s=beats[:1024],
         lufs=round(max(lufs, -100.0), 2),
         origin=f"printed from {printed.title}"[:80] if printed.title else "printed",
         maker="",
         licence="",
+        score=known_score(printed, passes),
     )
 
 
@@ -114,16 +120,16 @@ def _with_flip(document: Document, made: Print, printed: Loop, facts: Facts) -> 
 
 
 def _flip_of(made: Print, printed: Loop, facts: Facts) -> Flipped:
-    """A print as a flip in which nothing is moved: its chords are those of each pass."""
-    shift = (printed.sounding_key.pc - printed.key.pc + 6) % 12 - 6
+    """A print as a flip in which nothing is moved: its chords are those heard in each pass."""
+    turns = [in_pass(printed, one) for one in made.recipe.passes] or [printed]
     chords = [
         replace(
-            moved(chord, shift),
-            id=f"c{turn}.{i}" if turn else chord.id,
+            chord,
+            id=f"c{turn}.{i + 1}" if turn else chord.id,
             start_tick=chord.start_tick + turn * printed.ticks,
         )
-        for turn in range(max(1, len(made.recipe.passes)))
-        for i, chord in enumerate(printed.chords)
+        for turn, loop in enumerate(turns)
+        for i, chord in enumerate(_from_bar_lines(chords_heard(loop)))
     ]
     of = FromRecording(clip=made.clip, facts=facts, fit="tempo", gain_db=made.gain_db)
     labels = tuple(
@@ -132,6 +138,18 @@ def _flip_of(made: Print, printed: Loop, facts: Facts) -> Flipped:
     )
     ticks = printed.ticks * max(1, len(labels))
     return replace(flip_of(of, ticks, tuple(chords), made.id), labels=labels)
+
+
+def _from_bar_lines(chords: tuple[Chord, ...]) -> list[Chord]:
+    """Return chords that begin where the one before ends, where they are late by less than a beat:
+    a piece that is cut at a chord has what rings before it.
+    """
+    out: list[Chord] = []
+    for chord in chords:
+        end = out[-1].end_tick if out else 0
+        late = chord.start_tick - end
+        out.append(lasting(chord, end, chord.end_tick) if 0 < late < TICKS_PER_QUARTER else chord)
+    return out
 
 
 def recipe_of(document: Document, print_id: str) -> tuple[Print, Loop]:
@@ -262,4 +280,5 @@ def flip_anew(document: Document, print_id: str, frames: int, lufs: float) -> Do
     ``frames`` and ``lufs`` are those of its clip.
     """
     made, printed = recipe_of(document, print_id)
-    return _with_flip(document, made, printed, facts_of_print(printed, made.name, frames, lufs))
+    facts = facts_of_print(printed, made.name, frames, lufs, made.recipe.passes)
+    return _with_flip(document, made, printed, facts)

@@ -15,8 +15,9 @@ from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.new_layer import turned_to_fit
 from cloudrift.loop.edits.layers.own_notes import with_own
 from cloudrift.loop.model import spec
-from cloudrift.loop.model.flip import Flipped
 from cloudrift.loop.model.loop import Chord, Layer, Loop
+from cloudrift.loop.sounding import heard
+from cloudrift.loop.sounding.sources import BROKEN_SURE
 from cloudrift.notes.find_chords import LOOSE_TICKS, FoundChord, find_chords, is_chordal
 from cloudrift.notes.harmonise import harmonised
 from cloudrift.notes.note import LOW_PITCH, Note, numbered
@@ -172,20 +173,12 @@ def proposed_chords(loop: Loop, layer_id: str) -> tuple[Proposal, ...]:
 def roots_of_what_plays(loop: Loop) -> tuple[Note, ...]:
     """Return the roots of what is heard in a loop, as notes in the octave of a bass.
 
-    They are those of its chords; without any, of a flip, of chords that a layer plays, or of chords
-    that go with its lines. None where nothing is known.
+    They are those of the chords that are heard; without any, of chords that go with its lines. None
+    where nothing is known.
     """
-    spans = [(one.start_tick, one.end_tick, one.pc) for one in loop.heard_roots]
-    heard = loop.heard()
-    for layer in () if spans else heard:
-        if isinstance(layer.source, Flipped):
-            alone = replace(loop, layers=(layer,), chords=())
-            spans = [(one.start_tick, one.end_tick, one.pc) for one in alone.heard_roots]
-        else:
-            spans = [(c.start_tick, c.end_tick, c.root) for c in chords_of(loop, layer)]
-        if spans:
-            break
-    line = next((x for x in heard if _is_line(x)), None)
+    chords = [one for one in heard(loop).chords if one.sure > BROKEN_SURE]
+    spans = [(one.start_tick, one.end_tick, one.root) for one in chords]
+    line = next((x for x in loop.heard() if _is_line(x)), None)
     if not spans and line is not None:
         made = put_row(replace(loop, layers=()), proposed_chords(loop, line.id)[0].row)
         spans = [(c.start_tick, c.end_tick, c.root) for c in made.chords]

@@ -11,6 +11,7 @@ from cloudrift.loop.edits.chords.bass import BASS_HIGH, BASS_LOW, hears_bass
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.loop.model.sound_use import SoundUse
 from cloudrift.loop.model.source import FromChords
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.lens import Lens
 from cloudrift.notes.note import Note, numbered
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks
@@ -120,7 +121,7 @@ def fitted_level(loop: Loop, layer: Layer) -> float:
     All sounds are equally loud on the same chord; how many notes they play, how long and how hard
     makes the rest.
     """
-    others = [x.level_db + playing_db(loop, x) for x in loop.heard() if loop.notes_of(x)]
+    others = [x.level_db + playing_db(loop, x) for x in loop.heard() if notes_of(loop, x)]
     if not others:
         return 0.0
     family = family_of(layer.played.sound)
@@ -154,7 +155,7 @@ def _peak_of(loop: Loop, layers: Iterable[Layer]) -> float:
     """
     peaks: dict[str, float] = {}
     for one in layers:
-        if loop.notes_of(one):
+        if notes_of(loop, one):
             peak = 10 ** ((one.level_db + playing_db(loop, one) + PEAK_DB) / 20)
             name = one.played.sound.name
             peaks[name] = peaks.get(name, 0.0) + peak
@@ -170,6 +171,6 @@ def playing_db(loop: Loop, layer: Layer) -> float:
         rings = full.number("decay_ms") / 1000 * second / 4
     power = sum(
         min(note.length_ticks, rings) * (note.velocity / MIDDLE_VELOCITY) ** (LOUDER / 10)
-        for note in loop.notes_of(layer)
+        for note in notes_of(loop, layer)
     )
     return 10 * math.log10(max(power, 1e-3 * loop.ticks) / loop.ticks)

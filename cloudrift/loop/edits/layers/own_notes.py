@@ -8,6 +8,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Settings
 from cloudrift.loop.edits.layers.recordings import with_turns
 from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, in_order, numbered
 from cloudrift.notes.time import bar_ticks
 from cloudrift.notes.tools import Tool, ToolContext, use
@@ -45,7 +46,7 @@ def detach(loop: Loop, layer_id: str) -> Loop:
     layer = loop.layer(layer_id)
     if layer.own is not None:
         return loop
-    cut = (inside(replace(note, id=0), loop.ticks) for note in loop.notes_of(layer))
+    cut = (inside(replace(note, id=0), loop.ticks) for note in notes_of(loop, layer))
     return with_own(loop, layer_id, cut)
 
 

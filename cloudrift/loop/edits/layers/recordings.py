@@ -1,6 +1,5 @@
 """Edits of layers that are recordings."""
 
-import functools
 import math
 from itertools import pairwise
 from typing import Any
@@ -31,7 +30,8 @@ from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.instrument import Role
-from cloudrift.theory.key import SCALES, Key
+from cloudrift.theory.fit import home_of
+from cloudrift.theory.key import Key
 
 LAYER_LUFS = -24.0  # as loud as a layer usually is: house sounds strike a chord so loudly
 SOFT_LUFS = -33.0  # a bed lies under all the others
@@ -139,17 +139,6 @@ def is_in_key(source: FromRecording, key: Key, tempo: float) -> bool:
     """Whether a recording is in a loop's key as it is shifted now, to a tenth of a semitone."""
     off = (source.semitones - way for way in ways_into(source, key, tempo))
     return any(abs((one + 6) % 12 - 6) < IN_KEY_ST for one in off)
-
-
-@functools.lru_cache(maxsize=256)
-def home_of(key: Key) -> int:
-    """Return the tonic of the major scale with the same notes, as far as there is one."""
-    notes = set(key.scale)
-    for pc in range(12):
-        if {(pc + step) % 12 for step in SCALES["major"]} == notes:
-            return pc
-    minor = (key.pc + 3) % 12 in notes and (key.pc + 4) % 12 not in notes
-    return (key.pc + 3) % 12 if minor else key.pc
 
 
 def with_turns(layer: Layer, have: int, bars: int, bar: int) -> Layer:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes, recordings
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import notes_of
 from cloudrift.texture.catalogue import find_kind
 
 Edit = Callable[[Loop, str, str, float, float], Loop]  # loop, layer, the other, low Hz, high Hz
@@ -79,7 +80,7 @@ def set_cut(loop: Loop, layer_id: str, name: str, hz: float) -> Loop:
 
 
 def _middle(loop: Loop, layer_id: str) -> float:
-    pitches = [note.pitch for note in loop.notes_of(loop.layer(layer_id))]
+    pitches = [note.pitch for note in notes_of(loop, loop.layer(layer_id))]
     return sum(pitches) / max(1, len(pitches))
 
 

@@ -9,6 +9,7 @@ from cloudrift.loop.edits.layers import layer_edits, line_edits, recordings
 from cloudrift.loop.edits.layers.finishes import lay_finish
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.recorded import Facts, FromRecording
+from cloudrift.loop.sounding import key_heard
 from cloudrift.notes.listening import Heard
 from cloudrift.texture.finish import Finish
 from cloudrift.theory.key import Key
@@ -30,7 +31,7 @@ def heard_meanwhile(loop: Loop, over: Over, instead_of: str = "") -> Loop:
     A line of the whole loop that changes its length or its pitch rests meanwhile: the take is a
     layer, and will go through that line itself.
     """
-    if (loop.sounding_tempo, loop.sounding_key) != (loop.tempo, loop.key):
+    if (loop.sounding_tempo, key_heard(loop)) != (loop.tempo, loop.key):
         loop = line_edits.set_line(loop, None, ())
     for layer in loop.layers:
         if layer.mute or (over is not Over.CLICK and layer.id != instead_of):

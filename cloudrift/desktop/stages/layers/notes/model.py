@@ -6,6 +6,7 @@ from cloudrift.ground.words import plural
 from cloudrift.loop.edits.layers.from_notes import chords_of
 from cloudrift.loop.edits.layers.slowed import slowed
 from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
 
@@ -107,7 +108,7 @@ def lines(
 
 def said(loop: Loop, layer: Layer, picked: int) -> str:
     """Say in words what the grid shows."""
-    notes = loop.notes_of(layer)
+    notes = notes_of(loop, layer)
     slow = slowed(loop, layer)
     if layer.follows and not loop.chords:
         return "no notes yet: there are no chords to follow"

@@ -8,6 +8,7 @@ from cloudrift.desktop.kit.grid import Grid
 from cloudrift.desktop.session.session import Session
 from cloudrift.loop.edits.layers import layer_edits, own_notes
 from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.sounding import notes_of
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
 
@@ -39,7 +40,7 @@ class NoteMoves(QObject):
         layer = self.layer
         if layer is None:
             return ()
-        return self.session.loop.notes_of(layer) if layer.own is None else layer.own
+        return notes_of(self.session.loop, layer) if layer.own is None else layer.own
 
     @property
     def in_key(self) -> bool:

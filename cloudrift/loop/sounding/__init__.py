@@ -1,0 +1,10 @@
+"""What really sounds: the score that is heard, worked out without any sound.
+
+Whatever asks for the key, the chords, the roots or the notes that are heard asks here.
+"""
+
+from cloudrift.loop.sounding.bed import around_bed, notes_of
+from cloudrift.loop.sounding.chords import chords_heard
+from cloudrift.loop.sounding.heard import heard, key_heard
+
+__all__ = ["around_bed", "chords_heard", "heard", "key_heard", "notes_of"]

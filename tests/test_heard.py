@@ -1,0 +1,260 @@
+"""What is heard: the score behind treatments, flips and prints, and what is read from it."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QPushButton
+
+from bench.heard import drawn, measure
+from cloudrift.audio.clips import ClipStore
+from cloudrift.desktop.frame.key_popup import open_key
+from cloudrift.loop.edits.flip import cutting, flips, prints
+from cloudrift.loop.edits.flip.apart import own_loop
+from cloudrift.loop.edits.layers import joining, layer_edits, line_edits, own_notes, recordings
+from cloudrift.loop.files.storage import load_document
+from cloudrift.loop.model.document import Document, Pass
+from cloudrift.loop.model.known_score import KnownScore
+from cloudrift.loop.model.recorded import Facts
+from cloudrift.loop.sounding import chords_heard, heard, key_heard
+from cloudrift.loop.sounding.known import known_score
+from cloudrift.loop.sounding.rows import moved, rows, wrapped
+from cloudrift.loop.sounding.score import sounding
+from cloudrift.texture.context import Context
+from cloudrift.texture.kinds import backward, slots, windows
+from cloudrift.texture.treatment import Treatment
+from tests.conftest import fresh_engine, make_small_loop
+
+GOLDEN = Path(__file__).parent / "golden"
+
+
+def treated(loop, at, kind, **settings):
+    """A loop with one more treatment on a line."""
+    loop = line_edits.add_treatment(loop, at, kind)
+    for name, value in settings.items():
+        loop = line_edits.set_treatment_setting(loop, at, loop.line_of(at)[-1].id, name, value)
+    return loop
+
+
+def flipped(loop, **facts):
+    """A loop with a flip of a print of itself, used beside its layers; and the flip's id."""
+    known = prints.facts_of_print(loop, "Print", round(loop.sounding_frames), -14.0)
+    made = prints.with_print(
+        Document(loop=loop), loop, "0" * 24, replace(known, **facts), (), 0.0
+    ).loop  # fmt: skip
+    return flips.use(made, made.layers[-1].id), made.layers[-1].id
+
+
+def of_each_piece(loop, layer_id, **changes):
+    """The same with all pieces of its flip changed."""
+    return flips.with_flip(
+        loop, layer_id,
+        lambda flip: cutting.with_places(flip, [replace(x, **changes) for x in flip.places]),
+    )  # fmt: skip
+
+
+# --- how treatments move what sounds --------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("kind", "settings", "sources"),
+    [
+        ("reverse", {}, backward._heard_frames),
+        ("reverse", {"what": "whole"}, backward._heard_frames),
+        ("half speed", {}, lambda f, c: np.arange(c.loop_frames) + windows._course(f, c)[0]),
+        ("half speed", {"speed": "a quarter", "window": "1/2"},
+         lambda f, c: np.arange(c.loop_frames) + windows._course(f, c)[0]),
+        ("stutter", {"share": 40.0}, lambda f, c: windows._stutter_of(f, c)[0]),
+        ("replay", {}, lambda f, c: windows._replay_of(f, c)[0]),
+        ("replay", {"way": "backward"}, lambda f, c: windows._replay_of(f, c)[0]),
+        ("slots", {"slot_1": "octave up", "slot_3": "slow", "slot_5": "silence"},
+         lambda f, c: np.arange(c.loop_frames) + slots._course(f.word("slot"), slots._pattern(f),
+                                                               c)[0]),
+    ],
+)  # fmt: skip
+def test_moves_are_what_is_done_to_the_sound(kind, settings, sources):
+    treatment = Treatment(id="t1", kind=kind)
+    for name, value in settings.items():
+        treatment = treatment.set(name, value)
+    ticks, cuts = 2 * 3840, (480, 3840)
+    frames = ticks * 10
+    context = Context(rate=48_000, exact_frames=float(frames), tempo=300.0,
+                      cuts=tuple(10 * cut for cut in cuts))  # fmt: skip
+    wanted = sources(treatment.full, context) / 10
+    moves = treatment.of.moves(treatment.full, ticks, cuts)
+    heard_ticks = 0.0
+    for one in moves:
+        inside = np.arange(one.start + 3, one.end - 3, 7.0)
+        heard_ticks += one.end - one.start
+        said = one.source + one.speed * (inside - one.start)
+        there = wanted[np.round(inside * 10).astype(int) % frames]
+        off = (said - there + ticks / 2) % ticks - ticks / 2
+        assert np.abs(off).max(initial=0) < 3, one
+    assert heard_ticks == pytest.approx(ticks * (7 / 8 if "slot_5" in settings else 1))
+
+
+def test_notes_go_along_and_meet_again():
+    note = rows(1, start=900.0, end=1500.0, cents=6000.0, note=0)
+    moves = Treatment(id="t1", kind="half speed").of.moves
+    full = Treatment(id="t1", kind="half speed").set("window", "1/2").full
+    slow = moved(note, moves(full, 3840, ()), 3840)
+    assert [(r["start"], r["end"], r["cents"]) for r in slow] == [(1800.0, 1920.0, 4800.0)]
+    turned = moved(note, Treatment(id="t1", kind="stutter").of.moves(
+        Treatment(id="t1", kind="stutter").set("share", 0.0).full, 3840, ()), 3840)  # fmt: skip
+    assert [(r["start"], r["end"]) for r in turned] == [(900.0, 1500.0)]  # parts are one again
+    over = wrapped(rows(1, start=-100.0, end=50.0, cents=6000.0), 3840)
+    assert sorted((r["start"], r["end"]) for r in over) == [(0.0, 50.0), (3740.0, 3840.0)]
+
+
+def test_a_part_of_the_dry_sound_is_heard_beside_what_was_moved():
+    loop = replace(make_small_loop(), line=())
+    layer = loop.layers[0].id
+    loop = treated(replace(loop, layers=(replace(loop.layers[0], line=()),)), layer, "shift",
+                   semitones=5.0)  # fmt: skip
+    before = len(sounding(line_edits.set_line(loop, layer, ()), loop.layers[0]).notes)
+    half = line_edits.set_treatment(loop, layer, loop.line_of(layer)[0].id, blend=0.25)
+    both = sounding(half, half.layer(layer)).notes
+    assert len(both) == 2 * before
+    assert np.ptp(both["db"]) > 9  # three quarters dry, one of it shifted
+    beside = treated(line_edits.set_line(loop, layer, ()), layer, "harmoniser")
+    found = sounding(beside, beside.layer(layer)).notes
+    assert len(found) == 2 * before and set(np.diff(np.unique(found["root"] % 1200))) <= set(
+        np.diff(np.unique(both["root"] % 1200))) | {0.0}  # fmt: skip
+
+
+# --- the cases that rules of thumb got wrong ------------------------------------------------------
+
+
+def test_pieces_with_a_shift_of_their_own_say_the_key_beside_a_played_layer():
+    loop = replace(make_small_loop(), line=())
+    loop, flip = flipped(loop)
+    quiet = replace(loop, layers=(replace(loop.layers[0], level_db=-24.0), loop.layer(flip)))
+    down = of_each_piece(quiet, flip, semitones=-6.0)
+    assert key_heard(down) == loop.key.shifted(-6) and key_heard(quiet) == loop.key
+    assert [r.pc for r in heard(down).roots] == [(c.root - 6) % 12 for c in loop.chords]
+    (other,) = heard(down).disagreements  # the layer that still plays in the written key
+    assert other.layer == loop.layers[0].id and abs(other.cents) == 600
+    assert joining.apart_in_all(down) == "1 layer in another key"
+    joined = joining.join(down, other)  # through its line, for it is played
+    assert heard(joined).disagreements == () and joined.layers[0].line[-1].kind == "shift"
+    made = flips.put_bass(down, flip)  # a fresh bass follows what sounds, not what is written
+    assert made.layers[-1].own[0].pitch % 12 == (loop.chords[0].root - 6) % 12
+
+
+def test_a_print_has_the_chords_of_notes_that_left_the_written_ones():
+    loop = replace(make_small_loop(), line=())
+    layer = loop.layers[0].id
+    loop = own_notes.detach(replace(loop, layers=(replace(loop.layers[0], line=()),)), layer)
+    half = loop.ticks // 2
+    notes = tuple(
+        replace(n, start_tick=(n.start_tick + half) % loop.ticks) for n in loop.layer(layer).own
+    )
+    ordered = tuple(sorted(notes, key=lambda n: (n.start_tick, n.pitch)))
+    loop = loop.with_owner(layer, source=replace(loop.layer(layer).source, notes=ordered))
+    made, flip = flipped(loop)
+    roots = [c.root for c in loop.chords]
+    assert [c.root for c in made.layer(flip).flipped.chords] == roots[::-1]
+
+
+def test_a_flip_on_tape_beside_a_bass_is_said_to_be_out_of_tune():
+    loop = replace(make_small_loop(), line=())
+    loop, flip = flipped(loop)
+    taped = recordings.set_recording(replace(loop, tempo=loop.tempo * 2 ** (0.4 / 12)), flip,
+                                     fit="tape")  # fmt: skip
+    alone = own_loop(taped, flip)
+    assert heard(alone).disagreements == () and heard(alone).cents == pytest.approx(40, abs=1)
+    bass = layer_edits.add_layer(alone, "round sub")
+    (other,) = heard(bass).disagreements
+    assert abs(other.cents) == pytest.approx(40, abs=4) and other.is_tuning
+    said = joining.apart_words(bass, other), joining.shift_words(other)
+    assert "cents out of tune" in said[0] and said[1].endswith(" cents")
+    assert joining.apart_in_all(bass) == "1 layer out of tune"
+    joined = joining.join(bass, other)
+    assert heard(joined).disagreements == () and joining.apart_in_all(joined) == ""
+
+
+def test_what_listening_is_not_sure_of_names_nothing():
+    loop = replace(make_small_loop(), line=())
+    of = Facts(name="x", kind="loop", length_s=4.0, key=loop.key.shifted(3), key_sure=0.4,
+               tempo=loop.tempo, lufs=-12.0)  # fmt: skip
+    from cloudrift.loop.model.recorded import FromRecording
+
+    source = FromRecording(clip="0" * 24, facts=of)
+    alone = replace(loop, layers=(replace(loop.layers[0], source=source, line=()),))
+    assert heard(alone).key == loop.key.shifted(3) and heard(alone).sure == pytest.approx(0.4)
+    assert key_heard(alone) == loop.key
+    sure = replace(source, facts=replace(of, key_sure=0.0))  # said by hand
+    assert key_heard(replace(alone, layers=(replace(alone.layers[0], source=sure),))) == (
+        loop.key.shifted(3)
+    )
+
+
+# --- prints carry their score ---------------------------------------------------------------------
+
+
+def test_a_print_carries_its_notes_and_a_print_of_it_maps_them_on():
+    loop = treated(replace(make_small_loop(), line=()), None, "shift", semitones=-3.0)
+    score = known_score(loop)
+    assert score.sure == 1 and set(score.voices) == {x.name for x in loop.heard()}
+    own = np.concatenate([sounding(loop, x).notes for x in loop.heard()])
+    assert {cents for *_, cents, _db, _who in score.notes} <= set(np.round(own["cents"]))
+    made, flip = flipped(loop)
+    alone = flips.heard_with(of_each_piece(made, flip, semitones=2.0), flip)
+    again = known_score(alone)
+    assert {c for *_, c, _d, _w in again.notes} == {c + 200 for *_, c, _d, _w in score.notes}
+    assert again.notes[0][0] == score.notes[0][0]
+
+
+def test_passes_leave_out_what_is_out_of_them():
+    loop = replace(make_small_loop(), line=())
+    out = loop.layers[0].id
+    score = known_score(loop, (Pass(name="all"), Pass(name="less", out=(out,))))
+    turn = round(loop.sounding_frames / loop.rate * 1000)
+    first = {who for at, *_, who in score.notes if at < turn - 50}
+    last = {who for at, *_, who in score.notes if at > turn + 50}
+    assert first - last == {score.voices.index(loop.layers[0].name)}
+
+
+def test_an_earlier_file_gets_the_score_of_its_prints_from_their_recipes():
+    document = load_document(GOLDEN / "schema14.cloudrift", ClipStore())
+    known = [x.flipped.of.facts.score for x in document.loop.layers if x.flipped]
+    printed = [x for x in document.loop.layers if x.flipped and x.flipped.print_id]
+    assert printed and sum(isinstance(one, KnownScore) for one in known) == len(printed)
+    assert all(one.notes and one.chords for one in known if one)
+
+
+def test_chords_that_are_heard_are_the_written_ones_where_nothing_was_moved():
+    loop = replace(make_small_loop(), line=())
+    assert [(c.start_tick, c.length_ticks, c.voices) for c in chords_heard(loop)] == [
+        (c.start_tick, c.length_ticks, c.voices) for c in loop.chords
+    ]
+    assert heard(loop).sure == 1 and heard(loop).disagreements == ()
+    assert heard(replace(loop, layers=())).key == loop.key
+
+
+@pytest.mark.parametrize("number", [0, 1, 4, 8])
+def test_what_is_said_to_be_heard_is_in_the_sound(number):
+    clips = ClipStore()
+    loop = drawn(number, clips).loop
+    with fresh_engine(clips=clips) as engine:
+        found = measure(loop, engine.render(loop).audio)
+    assert found.asked > 50 and found.found >= 0.95 * found.asked
+    assert np.median(np.abs(found.cents)) < 8
+
+
+def test_layers_that_sound_apart_are_said_under_the_key_and_joined_by_a_press(qtbot, window):
+    loop, flip = flipped(replace(make_small_loop(), line=()))
+    quiet = replace(loop, layers=(replace(loop.layers[0], level_db=-24.0), loop.layer(flip)))
+    window.session.document.open(of_each_piece(quiet, flip, semitones=-6.0), None)
+    key = window.heading.key
+    assert f"sounds {loop.key.shifted(-6).text}" in key.accessibleName()
+    assert f"{loop.layers[0].name} sounds in {loop.key.text}" in key.toolTip()
+    popup = open_key(key, window.session)
+    press = popup.apart.findChild(QPushButton)
+    assert press.text() in ("Shift it +6 st", "Shift it −6 st")
+    qtbot.mouseClick(press, Qt.MouseButton.LeftButton)
+    assert heard(window.session.loop).disagreements == () and not popup.apart.isVisible()
+    assert window.session.loop.layers[0].line[-1].kind == "shift"
+    popup.close()
