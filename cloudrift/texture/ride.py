@@ -39,6 +39,11 @@ class Ride(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     points: tuple[RidePoint, ...]
     every_ticks: int = 0
 
+    @property
+    def mean(self) -> float:
+        """The mean of its points' values, in the unit of what rides."""
+        return sum(point.value for point in self.points) / len(self.points)
+
     def __post_init__(self) -> None:
         where = f"the ride of {self.of}"
         if not 1 <= len(self.points) <= MOST_POINTS:

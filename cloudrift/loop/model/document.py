@@ -33,6 +33,13 @@ class Pass(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         named(self, "a pass")
 
 
+def in_pass(loop: Loop, one: Pass) -> Loop:
+    """Return the loop as it sounds in a pass: what is out of it is off."""
+    layers = tuple(replace(x, mute=True) if x.id in one.out else x for x in loop.layers)
+    groups = tuple(replace(x, mute=True) if x.id in one.out else x for x in loop.groups)
+    return replace(loop, layers=layers, groups=groups)
+
+
 class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """What a print was made from: a loop by its content, and which of its layers (none: all).
 

@@ -22,11 +22,6 @@ class Fitted(NamedTuple):
     places: tuple[tuple[float, float], ...]
     origin_s: float
 
-    def at(self, second: float) -> float:
-        """Return when a second of the recording is heard, counted from its place in the loop."""
-        there, wanted = zip(*self.places, strict=True)
-        return (float(np.interp(second, there, wanted)) - self.origin_s) / self.speed
-
     @property
     def long_s(self) -> float:
         """How long it comes to be, in seconds."""

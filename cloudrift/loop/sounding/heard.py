@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from cloudrift.ground.lru import by_identity
 from cloudrift.loop.model.around import Root
 from cloudrift.loop.model.loop import Loop
-from cloudrift.loop.sounding.rows import MODES, Rows, together
+from cloudrift.loop.sounding.rows import MODES, Rows, power_of, together
 from cloudrift.loop.sounding.score import sounding
 from cloudrift.loop.sounding.sources import BROKEN_SURE, Sounding
 from cloudrift.texture.treatment import shift_st
@@ -98,7 +98,7 @@ def heard(loop: Loop) -> Heard:
     least = BROKEN_SURE if loop.chords else 0.0
     chords = _chords(parts, loop.ticks, least) or _written(loop, line_st)
     layers = tuple(_layer(one, of, loop) for one, of in parts)
-    key, sure = _key(loop, parts, chords, round(line_st))
+    key, sure = _key(loop, parts, chords)
     cents = _in_tune(layers)
     return Heard(
         key=key,
@@ -121,11 +121,11 @@ def key_heard(loop: Loop) -> Key:
     if found.sure >= PLAIN or found.sure == 0:
         return found.key
     known = [one for one in found.layers if one.key is not None and one.sure >= PLAIN]
-    return found.key if known else written_key(loop)
+    return found.key if known else _written_key(loop)
 
 
-def written_key(loop: Loop) -> Key:
-    """Return the key that is written, gone along with the whole loop's line."""
+def _written_key(loop: Loop) -> Key:
+    """The key that is written, gone along with the whole loop's line."""
     return loop.key.shifted(round(shift_st(loop.line, loop.line_blend)))
 
 
@@ -214,7 +214,7 @@ def _together(chords: list[HeardChord]) -> list[HeardChord]:
 
 
 def _key(
-    loop: Loop, parts: list[tuple[str, Sounding]], chords: tuple[HeardChord, ...], by: int
+    loop: Loop, parts: list[tuple[str, Sounding]], chords: tuple[HeardChord, ...]
 ) -> tuple[Key, float]:
     """The key for which most of what sounds speaks, and how surely; from the notes where none does.
 
@@ -223,8 +223,8 @@ def _key(
     rows = together(of.harmony for _one, of in parts)
     rows = rows[rows["mode"] >= 0]
     if not len(rows):
-        return loop.key.shifted(by), 1.0
-    power = 10 ** (rows["db"] / 10) * (rows["end"] - rows["start"]) * rows["sure"]
+        return _written_key(loop), 1.0
+    power = power_of(rows) * rows["sure"]
     tonic = np.round(rows["tonic"] / 100).astype(int) % 12
     names, which = np.unique(np.stack([tonic, rows["mode"]], axis=1), axis=0, return_inverse=True)
     which = which.ravel()
@@ -258,7 +258,7 @@ def _weights(
     out = np.zeros(12)
     for _one, of in parts:
         notes = of.notes[~np.isnan(of.notes["cents"])]
-        power = 10 ** (notes["db"] / 10) * (notes["end"] - notes["start"]) * notes["sure"]
+        power = power_of(notes) * notes["sure"]
         out += np.bincount(np.round(notes["cents"] / 100).astype(int) % 12, power, 12)
     if not out.any():
         for chord in chords:
@@ -274,7 +274,7 @@ def _layer(layer_id: str, of: Sounding, loop: Loop) -> LayerHeard:
     rows = of.harmony[of.harmony["mode"] >= 0] if len(of.harmony) else of.harmony
     key, tonic, sure = None, float("nan"), 1.0
     if len(rows):
-        power = 10 ** (rows["db"] / 10) * (rows["end"] - rows["start"])
+        power = power_of(rows)
         exact = np.round(rows["tonic"]).astype(int) * len(MODES) + rows["mode"]
         names, which = np.unique(exact, return_inverse=True)
         best = names[np.bincount(which.ravel(), power).argmax()]
@@ -282,10 +282,9 @@ def _layer(layer_id: str, of: Sounding, loop: Loop) -> LayerHeard:
         key = _spelled(loop.key, round(tonic / 100) % 12, MODES[mode])
         sure = float(rows["sure"].min())
     sounds = of.notes if len(of.notes) else of.harmony
-    power = 10 ** (sounds["db"] / 10) * (sounds["end"] - sounds["start"]) / loop.ticks
+    power = power_of(sounds) / loop.ticks
     pitched = ~np.isnan(sounds["cents"])
-    turn = np.exp(2j * np.pi * sounds["cents"][pitched] / 100) @ power[pitched]
-    cents = float(np.angle(turn)) / (2 * np.pi) * 100 if abs(turn) > 0 else 0.0
+    cents = _mean_off(sounds["cents"][pitched], power[pitched])
     if not pitched.any() and key is not None:
         cents = tonic - 100 * round(tonic / 100)
     level = float(10 * np.log10(max(float(power.sum()), 1e-12)))
@@ -299,8 +298,14 @@ def _loud(layers: tuple[LayerHeard, ...]) -> list[LayerHeard]:
 
 def _in_tune(layers: tuple[LayerHeard, ...]) -> float:
     """How far off the twelve notes most of what sounds is, in cents."""
-    turn = sum(10 ** (one.level_db / 10) * np.exp(2j * np.pi * one.cents / 100) for one in layers)
-    return round(float(np.angle(turn)) / (2 * np.pi) * 100, 3) if abs(turn) > 0 else 0.0
+    power = np.array([10 ** (one.level_db / 10) for one in layers])
+    return round(_mean_off(np.array([one.cents for one in layers]), power), 3)
+
+
+def _mean_off(cents: NDArray[np.float64], power: NDArray[np.float64]) -> float:
+    """The mean of how far pitches are off the twelve notes, round the semitone, in cents."""
+    turn = np.exp(2j * np.pi * cents / 100) @ power
+    return float(np.angle(turn)) / (2 * np.pi) * 100 if abs(turn) > 0 else 0.0
 
 
 def _disagreements(

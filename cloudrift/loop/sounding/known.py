@@ -5,24 +5,16 @@ from collections.abc import Callable
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.loop.model.document import Document, Pass
+from cloudrift.loop.model.document import Document, Pass, in_pass
 from cloudrift.loop.model.known_score import MOST_KNOWN, MOST_VOICES, KnownNote, KnownScore
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.sounding.heard import heard
-from cloudrift.loop.sounding.rows import Rows, none, together
+from cloudrift.loop.sounding.rows import Rows, together
 from cloudrift.loop.sounding.score import sounding
 from cloudrift.notes.time import TICKS_PER_QUARTER
 
 LEAST_DB = -60.0  # under the loudest note: what is softer is not kept
-
-
-def in_pass(loop: Loop, one: Pass) -> Loop:
-    """Return a loop as it plays in a pass."""
-    out = set(one.out)
-    layers = tuple(replace(x, mute=x.mute or x.id in out) for x in loop.layers)
-    groups = tuple(replace(group, mute=group.mute or group.id in out) for group in loop.groups)
-    return replace(loop, layers=layers, groups=groups)
 
 
 def known_score(printed: Loop, passes: tuple[Pass, ...] = ()) -> KnownScore:
@@ -50,9 +42,7 @@ def known_score(printed: Loop, passes: tuple[Pass, ...] = ()) -> KnownScore:
             for one in heard(loop).chords
         ]
     return KnownScore(
-        notes=_notes(together(parts) if parts else none(), ms),
-        chords=tuple(chords[:MOST_KNOWN]),
-        voices=voices,
+        notes=_notes(together(parts), ms), chords=tuple(chords[:MOST_KNOWN]), voices=voices
     )
 
 

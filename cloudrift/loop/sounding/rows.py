@@ -10,8 +10,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from cloudrift.audio.buffers import to_db
 from cloudrift.texture.moves import Move
-from cloudrift.texture.ride import Ride
+from cloudrift.texture.ride import BLEND
 from cloudrift.texture.treatment import Line, acting, time_ratio
 from cloudrift.theory.key import SCALES
 
@@ -27,6 +28,7 @@ Rows = NDArray[Any]
 SHORTEST_TICKS = 4.0  # what is left of a note and shorter can't be heard
 FAINTEST_DB = -90.0
 OCTAVE = 1200.0
+AS_IT_IS = (0.0, 0.0)  # a pitch that a treatment leaves: semitones from it, dB
 
 
 def rows(count: int, **columns: Any) -> Rows:
@@ -49,6 +51,11 @@ def together(parts: Iterable[Rows]) -> Rows:
     """Return all rows of several tables."""
     found = [part for part in parts if len(part)]
     return np.concatenate(found) if found else none()
+
+
+def power_of(of: Rows) -> NDArray[np.float64]:
+    """Return how much sounds of each row: its power times how long it lasts, in ticks."""
+    return np.asarray(10 ** (of["db"] / 10) * (of["end"] - of["start"]), np.float64)
 
 
 def shifted(of: Rows, cents: float, db: float = 0.0) -> Rows:
@@ -141,7 +148,7 @@ def joined(of: Rows) -> Rows:
 
 
 def through(of: Rows, line: Line, blend: float, ticks: int, cuts: tuple[int, ...]) -> Rows:
-    """Return what is heard of rows behind a line of treatments.
+    """Return what is heard of rows after a line of treatments.
 
     ``blend`` is the line's dry/wet, ``cuts`` are the chords' starts, in ticks. Where part of the
     dry sound is left beside what was moved, both are heard.
@@ -150,15 +157,16 @@ def through(of: Rows, line: Line, blend: float, ticks: int, cuts: tuple[int, ...
     for treatment in acting(line):
         kind, full = treatment.of, treatment.full
         shift = OCTAVE / 12 * kind.shift_st(full)
-        pitches = kind.pitches(full) if kind.pitches else ((0.0, 0.0),)
+        pitches = kind.pitches(full) if kind.pitches else (AS_IT_IS,)
         moves = kind.moves(full, ticks, cuts) if kind.moves else None
-        if not shift and moves is None and len(pitches) == 1 and pitches[0] == (0.0, 0.0):
+        if not shift and moves is None and pitches == (AS_IT_IS,):
             continue
         wet = wrapped(moved(out, moves, ticks), ticks) if moves is not None else out
         wet = shifted(wet, shift)
         wet = together(_beside(wet, st, db) for st, db in pitches)
-        share = _mean_blend(treatment.ride_of("blend"), treatment.blend)
-        kept = len(pitches) > 1 and pitches[0] == (0.0, 0.0)  # what comes in goes on beside it
+        ride = treatment.ride_of(BLEND.name)
+        share = treatment.blend if ride is None else ride.mean / 100
+        kept = len(pitches) > 1 and pitches[0] == AS_IT_IS  # what comes in goes on beside it
         if share < 1 and kind.time_ratio(full) == 1:
             if kept:
                 more = together(_beside(out, st, db) for st, db in pitches[1:])
@@ -179,14 +187,3 @@ def _beside(of: Rows, semitones: float, db: float) -> Rows:
     out["cents"] += 100 * semitones
     out["db"] += db
     return out
-
-
-def _mean_blend(ride: Ride | None, blend: float) -> float:
-    if ride is None:
-        return blend
-    return float(np.mean([point.value for point in ride.points])) / 100
-
-
-def to_db(share: float) -> float:
-    """Return a share of an amplitude in dB."""
-    return float(20 * np.log10(max(share, 1e-6)))

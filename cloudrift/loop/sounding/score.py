@@ -1,6 +1,4 @@
-"""The score that is heard: what sounds of each layer, behind its own, its group's and the loop's
-line.
-"""
+"""The score that is heard: what sounds of a layer after its own, its group's, the loop's line."""
 
 from cloudrift.ground.lru import by_identity
 from cloudrift.loop.model.chord import Chord
@@ -19,24 +17,16 @@ def sounding(loop: Loop, layer: Layer) -> Sounding:
     if level <= MIN_LEVEL_DB:
         return SILENT
     tempo = loop.tempo * time_ratio(layer.line) * (time_ratio(group.line) if group else 1.0)
-    out = before_loop(loop, layer, of_source(loop, layer, tempo))
-    out = _treated(out, loop.line, loop.line_blend, loop.ticks, loop.chords)
+    out = of_source(loop, layer, tempo)
+    for owner in (layer, group, loop):
+        if owner is not None:
+            out = _treated(out, owner.line, owner.line_blend, loop.ticks, loop.chords)
     return _louder(out, level)
-
-
-def before_loop(loop: Loop, layer: Layer, out: Sounding) -> Sounding:
-    """Return what is heard of a source behind its layer's and its group's line."""
-    out = _treated(out, layer.line, layer.line_blend, loop.ticks, loop.chords)
-    if layer.group:
-        group = loop.group(layer.group)
-        out = _treated(out, group.line, group.line_blend, loop.ticks, loop.chords)
-    return out
 
 
 def _level_db(of: Layer | Group) -> float:
     if isinstance(of, Layer) and of.level_ride is not None:
-        values = [point.value for point in of.level_ride.points]
-        return sum(values) / len(values)
+        return of.level_ride.mean
     return of.level_db
 
 

@@ -73,9 +73,9 @@ def of_source(loop: Loop, layer: Layer, tempo: float) -> Sounding:
     source = layer.source
     match source:
         case Hits():
-            return SILENT  # lanes of the groove bed follow what sounds: see ``score``
+            return SILENT  # lanes of the groove bed follow what sounds: see ``bed``
         case Flipped():
-            return _of_flip(source, loop.ticks, loop.metre, tempo)
+            return _of_flip(source, loop.ticks, tempo)
         case FromRecording():
             return _of_recording(source, loop.ticks, loop.metre, tempo)
         case _ if source.is_silent or not source.sound.of.tuned:
@@ -127,7 +127,11 @@ def _of_chords(
 
 
 def chord_rows(
-    spans: list[tuple[int, int]], chords: tuple[Harmony, ...], key: Key | None, sure: float = 1.0
+    spans: list[tuple[int, int]],
+    chords: tuple[Harmony, ...],
+    key: Key | None,
+    sure: float = 1.0,
+    db: float = PLAYED_LUFS,
 ) -> Rows:
     """Return rows of chords: from one tick to another, the number of a chord."""
     roots = np.array([100.0 * one.root for one in chords])
@@ -137,7 +141,7 @@ def chord_rows(
         end=[b for _a, b in spans],
         cents=roots,
         root=roots,
-        db=PLAYED_LUFS,
+        db=db,
         sure=sure,
         note=np.arange(len(spans)),
         **of_key(key),
@@ -164,12 +168,11 @@ def _of_own(
         spans = [(n.start_tick, n.end_tick) for n in notes]
         return Sounding(sounding, chord_rows(spans, found, key, BASS_SURE), found)
     if len(notes) <= MOST_FOUND:
-        chordal = is_chordal(notes)
-        made = find_chords(notes, metre)
-        found = tuple(Harmony(c.root, c.voices) for c in made if len(set(c.voices)) > 2)
-        spans = [(c.start_tick, c.end_tick) for c in made if len(set(c.voices)) > 2]
+        made = [c for c in find_chords(notes, metre) if len(set(c.voices)) > 2]
+        found = tuple(Harmony(c.root, c.voices) for c in made)
+        spans = [(c.start_tick, c.end_tick) for c in made]
         if found:
-            sure = 1.0 if chordal else BROKEN_SURE
+            sure = 1.0 if is_chordal(notes) else BROKEN_SURE
             return Sounding(sounding, chord_rows(spans, found, key, sure), found)
     return Sounding(sounding, key_rows(ticks, key, 1.0))
 
@@ -224,7 +227,12 @@ def _laid(of: Rows, fit: Fitted, source: FromRecording, tempo: float) -> Rows:
     for name in ("start", "end"):
         heard = np.interp(of[name] / ms, there, wanted)
         of[name] = (heard - fit.origin_s) / fit.speed * per_s
-    return shifted(of, 100 * source.semitones + OCTAVE * float(np.log2(fit.speed)), source.gain_db)
+    return shifted(of, _shift_of(source, fit), source.gain_db)
+
+
+def _shift_of(source: FromRecording, fit: Fitted) -> float:
+    """How far a recording's pitch goes, shifted and by tape, in cents."""
+    return 100 * source.semitones + OCTAVE * float(np.log2(fit.speed))
 
 
 @by_identity(256)
@@ -262,17 +270,17 @@ def _of_recording(
 
 
 @by_identity(256)
-def _of_flip(flip: Flipped, ticks: int, metre: tuple[int, int], tempo: float) -> Sounding:
+def _of_flip(flip: Flipped, ticks: int, tempo: float) -> Sounding:
     source = flip.of
     known = _known(source.facts.score, source.facts)
     fit = fitted(source, tempo, flip.longer)
-    shift = 100 * source.semitones + OCTAVE * float(np.log2(fit.speed))
+    shift = _shift_of(source, fit)
     harmony, chords = known.harmony, known.chords
     if flip.chords:
         chords = tuple(Harmony(c.root, c.sounding) for c in flip.chords)
         spans = [(c.start_tick, c.end_tick) for c in flip.chords]
-        harmony = chord_rows(spans, chords, source.facts.key, source.facts.key_sure or 1.0)
-        harmony["db"] = source.facts.lufs
+        facts = source.facts
+        harmony = chord_rows(spans, chords, facts.key, facts.key_sure or 1.0, facts.lufs)
         harmony = shifted(harmony, shift, source.gain_db)
     else:
         harmony = _laid(harmony, fit, source, tempo)

@@ -5,7 +5,7 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop.model import spec
-from cloudrift.loop.model.document import MOST_PASSES, Pass
+from cloudrift.loop.model.document import MOST_PASSES, Pass, in_pass
 from cloudrift.loop.model.loop import Group, Layer, Loop
 
 
@@ -21,13 +21,6 @@ def check_passes(loop: Loop, passes: tuple[Pass, ...]) -> None:
         )
     if passes and not any(in_pass(loop, one).heard() for one in passes):
         raise CloudriftError("nothing plays in any pass, so there is nothing to print")
-
-
-def in_pass(loop: Loop, one: Pass) -> Loop:
-    """Return the loop as it sounds in a pass: what is out of it is off."""
-    layers = tuple(replace(x, mute=True) if x.id in one.out else x for x in loop.layers)
-    groups = tuple(replace(x, mute=True) if x.id in one.out else x for x in loop.groups)
-    return replace(loop, layers=layers, groups=groups)
 
 
 def passers(loop: Loop) -> list[Layer | Group]:

@@ -16,12 +16,12 @@ from cloudrift.loop.edits.flip.cutting import cut, cuts_at, flip_of
 from cloudrift.loop.edits.flip.flips import with_layers_of
 from cloudrift.loop.edits.layers.line_edits import bare_of
 from cloudrift.loop.model.chord import Chord, lasting
-from cloudrift.loop.model.document import Document, Pass, Print, Recipe, RecipeLoop
+from cloudrift.loop.model.document import Document, Pass, Print, Recipe, RecipeLoop, in_pass
 from cloudrift.loop.model.flip import Flipped, Label
 from cloudrift.loop.model.loop import Layer, Loop, new_id
 from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.loop.sounding import chords_heard, key_heard
-from cloudrift.loop.sounding.known import in_pass, known_score
+from cloudrift.loop.sounding.known import known_score
 from cloudrift.notes.time import TICKS_PER_QUARTER
 
 
