@@ -509,8 +509,8 @@ def test_a_lane_pressed_into_a_section_without_the_bed_plays_there_alone(window,
     assert hits_of(LANE)
 
 
-def test_keys_of_the_picture_are_its_own(qtbot):
-    columns = Columns()
+def test_keys_of_the_picture_are_its_own(qtbot, window):
+    columns = Columns(window.session)
     qtbot.addWidget(columns)
     columns.resize(800, 400)
     columns.show_document(DOCUMENT)

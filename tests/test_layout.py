@@ -135,6 +135,7 @@ def wrong_in(widget):
 LONG = "Die Harmonie der fernen Küste bei Nacht, zweite Fassung"
 OTHER = "Полярная ночь над гаванью и маяком"
 SIZES = ((1024, 640), (1280, 720), (1366, 700), (1280, 800), (1920, 1080))
+RULED = ((1024, 640), (1280, 800), (853, 533))  # where the pitch ruler is open as well
 LARGE_TEXT = ((853, 533), (683, 427))  # 1280x800 and 1024x640 where all is drawn at 150 %
 
 
@@ -289,10 +290,12 @@ def inside(window, stage):
 def test_nothing_overlaps_is_squeezed_or_cut_off(app, filled, size):
     filled.setMinimumSize(100, 100)
     filled.resize(*size)
+    filled.session.show_ruler(on=size in RULED)
     found = []
     for view in views(filled, every_pane=size in SIZES[:2]):
         found += [f"{view}: {words}" for words in wrong_when_settled(app, filled.centralWidget())]
     assert filled.centralWidget().width() == size[0], "the window can't be so small"
+    filled.session.show_ruler(on=False)
     assert not found, f"{len(found)} places\n" + "\n".join(found[:20])
 
 

@@ -89,6 +89,7 @@ def menu_table() -> tuple[Menu, ...]:
             for at, name in enumerate(STAGES)
         ), (
             Command("Find in this s&tage", usual_keys.find, "Ctrl+F"),
+            Command("&Pitch ruler", lambda w: w.ribbon.swap_ruler(), "F8"),
             Command("Full &screen", usual_keys.full_screen, "F11"),
             Command("&Light or dark", lambda w: w.swap_theme(), "F9"),
             Command("&Style card: marks and moves", lambda w: w.open_style(), "Shift+F9"),

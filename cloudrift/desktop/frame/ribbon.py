@@ -15,13 +15,14 @@ from PyQt6.QtGui import (
     QPolygonF,
     QResizeEvent,
 )
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Tasks
+from cloudrift.loop.sounding import heard, ruler
 from cloudrift.notes.time import bar_ticks
 from cloudrift.render.measure.strata import COLUMNS, strata
 
@@ -48,13 +49,23 @@ class Ribbon(QWidget):
         # All of it is painted at each frame: what it lies in need not be.
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Whole loop: click to go there, drag to loop a part")
-        self.setToolTip("Click to go there; drag to loop a part; double-click for the whole loop")
+        self.setToolTip(
+            "Click to go there; drag to loop a part; double-click for the whole loop. A chord in "
+            "the signal colour sounds where another is written"
+        )
+        self.opener = QPushButton(self)  # of the pitch ruler
+        self.opener.setObjectName("link")
+        self.opener.setToolTip("What sounds, bar by bar, beside what is written (F8)")
+        self.opener.clicked.connect(self.swap_ruler)
+        self._show_opener()
+        session.ruler_shown.connect(lambda _on: self._show_opener())
         self._later = QTimer(self)  # while a hand drags, the names follow a little after
         self._later.setSingleShot(True)
         self._later.setInterval(REDRAW_MS)
         self._later.timeout.connect(self._redraw)
         session.changed.connect(lambda _before, _after: self._redraw_soon())
         session.hearing.shown_changed.connect(self._redraw)
+        session.hearing.changed.connect(self._redraw)
         session.hearing.sound_changed.connect(lambda _rendered: self._measure())
         session.hearing.busy_changed.connect(self._show_busy)
 
@@ -84,6 +95,23 @@ class Ribbon(QWidget):
     def be_low(self, *, on: bool) -> None:
         """Take less of a low window."""
         self.setFixedHeight(LOW if on else HEIGHT)
+        self.opener.setVisible(not on)
+
+    def swap_ruler(self) -> None:
+        """Show the pitch ruler over it, or no longer."""
+        self._session.show_ruler(on=not self._has_ruler)
+
+    @property
+    def _has_ruler(self) -> bool:
+        return self._session.preferences.now.ruler
+
+    def _show_opener(self) -> None:
+        on = self._has_ruler
+        self.opener.setText(f"{'▾' if on else '▸'} Pitch ruler")
+        self.opener.setAccessibleName(f"Pitch ruler, {'open' if on else 'folded'}")
+        self.opener.adjustSize()
+        self.opener.move(8, 32)
+        self._redraw()
 
     def show_place(self, share: float) -> None:
         """Move the playhead; only the strips it leaves and enters are painted."""
@@ -215,10 +243,6 @@ class Ribbon(QWidget):
         painter.setPen(color("ink"))
         painter.setFont(text_font(12.5, SEMI))
         painter.drawText(QPointF(14, 26), "Whole loop")
-        painter.setPen(color("ink_soft"))
-        painter.setFont(text_font(11))
-        if self.height() > LOW:
-            painter.drawText(QPointF(14, 44), "drag to loop a part")
         self._paint_bars(painter)
         painter.end()
         return picture
@@ -260,13 +284,20 @@ class Ribbon(QWidget):
             painter.setPen(color("ink_soft"))
             painter.drawText(QPointF(x + 4, 14), str(i + 1))
         painter.setFont(text_font(11.5, SEMI))
-        painter.setPen(color("ink"))
         free_from = 0.0
-        for chord in loop.chords:
-            x = self._x(chord.start_tick / loop.ticks) + (
-                22 if chord.start_tick % (bar * every) == 0 else 4
-            )
-            name = chord.read(loop.key).text
+        for start, name, differs in self._names():
+            x = self._x(start / loop.ticks) + (22 if start % (bar * every) == 0 else 4)
             if x >= free_from:
+                painter.setPen(color("signal" if differs else "ink"))
                 painter.drawText(QPointF(x, 14), name)
                 free_from = x + painter.fontMetrics().horizontalAdvance(name) + 6
+
+    def _names(self) -> list[tuple[int, str, bool]]:
+        """The chords that sound, and whether each is another than is written.
+
+        Under the open ruler, which has those, they are the chords that are written.
+        """
+        loop = self._session.hearing.heard_loop
+        if self._has_ruler or not heard(loop).layers:
+            return [(c.start_tick, c.read(loop.key).text, False) for c in loop.chords]
+        return [(x.start_tick, x.text, x.differs) for x in ruler(loop) if x.number >= 0]

@@ -21,8 +21,9 @@ from cloudrift.desktop.frame.menu_table import OPEN, REDO, UNDO, menu_table
 from cloudrift.desktop.frame.menus import Menus
 from cloudrift.desktop.frame.notices import Notice
 from cloudrift.desktop.frame.rail import INSPECTOR, STAGES
-from cloudrift.desktop.frame.ribbon import Ribbon
+from cloudrift.desktop.frame.ribbon import LEFT, RIGHT, Ribbon
 from cloudrift.desktop.frame.rooms import ROOMS
+from cloudrift.desktop.frame.ruler_row import RulerRow
 from cloudrift.desktop.frame.sheets import Sheets
 from cloudrift.desktop.frame.side_pane import USUAL_PX
 from cloudrift.desktop.kit import look
@@ -58,6 +59,7 @@ class Window(Beside):
         self.importing = Importing(self)
         self.heading = Heading(session)
         self.ribbon = Ribbon(session, self.tasks)
+        self.ruler = RulerRow(session, LEFT, RIGHT)
         self.fit(QSize(*USUAL))
         self._room = QWidget()
         self.message = Notice(self._room)
@@ -95,7 +97,7 @@ class Window(Beside):
         fill(vertical(self._room, (8, 6, 8, 6), 6), self.steps, (self.splitter, 1))
         row = horizontal(margins=FLUSH, spacing=0)
         fill(row, self.rail, (self._room, 1))
-        fill(column, self.heading, (row, 1), self.below, self.ribbon)
+        fill(column, self.heading, (row, 1), self.below, self.ruler, self.ribbon)
         self.setCentralWidget(body)
         self.pane.wanted_px = self.session.preferences.now.pane_px or USUAL_PX
 
@@ -345,6 +347,7 @@ class Window(Beside):
         share = self.session.transport.share
         self.heading.show_place(share)
         self.ribbon.show_place(share)
+        self.ruler.show_place(share)
         self.room.show_place(share)  # type: ignore[union-attr]
 
     # --- Qt -----------------------------------------------------------------------------------
@@ -361,6 +364,7 @@ class Window(Beside):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self.ribbon.be_low(on=self.height() < LOW_PX)
+        self.ruler.be_in(self.height())
         super().resizeEvent(event)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:

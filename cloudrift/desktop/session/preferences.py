@@ -34,7 +34,8 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
     brings what the speaker was given, for each way in and out; ``parts``, ``sound_format``,
     ``bits``, ``target_lufs`` and ``names`` are what was written last, and how; ``window_px`` and
     ``window_at`` are how large the window was last, and where; ``pane_px`` is how wide its side
-    pane was, ``stage`` which stage was open; ``steps_left``: the first steps do not come any more.
+    pane was, ``stage`` which stage was open; ``steps_left``: the first steps do not come any more;
+    ``ruler``: the pitch ruler is shown.
     """
 
     theme: str = ""
@@ -58,6 +59,7 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
     pane_px: int = 0
     stage: int = 0
     steps_left: bool = False
+    ruler: bool = False
 
     def __post_init__(self) -> None:
         for name, allowed in (

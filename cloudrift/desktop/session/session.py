@@ -33,6 +33,7 @@ class Session(QObject):
     selected = pyqtSignal()
     failed = pyqtSignal(str)
     told = pyqtSignal(str)  # something that went well and is worth a word
+    ruler_shown = pyqtSignal(bool)  # the pitch ruler, wherever there is one
 
     def __init__(
         self,
@@ -95,6 +96,11 @@ class Session(QObject):
     def say(self, words: str, *, good: bool = False) -> None:
         """Say in a sentence what could not be done, or what went well and is worth a word."""
         (self.told if good else self.failed).emit(words)
+
+    def show_ruler(self, *, on: bool) -> None:
+        """Show the pitch ruler, or no longer; remembered for the next start."""
+        self.preferences.remember(ruler=on)
+        self.ruler_shown.emit(on)
 
     def end_drag(self) -> None:
         """Let the next edit be a step of its own; the hand rests."""

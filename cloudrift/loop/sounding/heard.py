@@ -41,6 +41,11 @@ class HeardChord(NamedTuple):
     layer: str
     number: int
 
+    @property
+    def is_written(self) -> bool:
+        """Whether it is only known from the chords that are written: no layer plays it."""
+        return not self.layer
+
 
 class LayerHeard(NamedTuple):
     """What is heard of one layer: its key, how far off the twelve notes it is, how loud it is.
@@ -86,12 +91,12 @@ class Heard(NamedTuple):
 
 
 @by_identity(256)
-def heard(loop: Loop) -> Heard:
-    """Return what is heard of a loop, without its groove bed.
+def heard(loop: Loop, only: str = "") -> Heard:
+    """Return what is heard of a loop, or of one layer in it, without its groove bed.
 
     Where nothing with a pitch sounds it is what is written, gone along with the loop's line.
     """
-    parts = [(layer.id, sounding(loop, layer)) for layer in loop.heard()]
+    parts = [(x.id, sounding(loop, x)) for x in loop.heard() if only in ("", x.id)]
     parts = [(one, of) for one, of in parts if len(of.notes) or len(of.harmony)]
     line_st = shift_st(loop.line, loop.line_blend)
     # What only seems to be a chord counts where none is written.
@@ -203,6 +208,7 @@ def _together(chords: list[HeardChord]) -> list[HeardChord]:
         same = last is not None and (last.root, last.voices, last.number) == (
             one.root, one.voices, one.number
         )  # fmt: skip
+        same = same and last is not None and abs(last.cents - one.cents) < 1
         if last is not None and same and last.end_tick == one.start_tick:
             out[-1] = last._replace(end_tick=one.end_tick)
         else:

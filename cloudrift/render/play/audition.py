@@ -16,11 +16,13 @@ from cloudrift.notes.note import HIGHEST, LOWEST, Note, numbered
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks
 from cloudrift.render.engine.engine import Engine
 from cloudrift.render.plan.trying import key_loop, without_time
+from cloudrift.theory.pitch import pitch_to_hz
 
 PLAIN_SOUND = "felt upright"  # for loops that have no layer yet
 KEY_HELD_TICKS = 7680
 DRAFT_FADE_S = 0.012
 CLICK_MS, CLICK_HZ, CLICK_ACCENT_HZ, CLICK_LEVEL = 18.0, 1320.0, 1980.0, 0.22
+TONES_S, TONES_FADE_S, TONES_LEVEL, LEVEL_TONE_HZ = 8.0, 0.02, 0.12, 300.0
 CHORD_ROLES = ("all", "top", "roots", "bass")  # lenses in which chords are heard as chords
 BASSES = ("roots", "bass")
 
@@ -250,6 +252,27 @@ def played_key(
         layer = replace(layer, line=(), group="", level_db=0.0, pan=0.0)
         loop = replace(loop, line=(), layers=(), groups=(), bed=None)
     return key_loop(loop, layer, pitch, velocity, held)
+
+
+def plain_tones(pitches: tuple[float, ...], rate: int) -> Stereo:
+    """Return plain tones to hold a pitch against: sines at their exact pitch, fading in and out.
+
+    ``pitches`` are in cents (MIDI number times 100). It lasts TONES_S; no partial beats with what
+    the loop plays, so a few cents are told by ear.
+    """
+    n = int(TONES_S * rate)
+    t = np.arange(n) / rate
+    one = np.zeros(n)
+    for i, cents in enumerate(pitches):
+        hz = pitch_to_hz(cents / 100)
+        # Low tones are felt less than they measure; phases apart keep the sum's peak down.
+        weight = min(2.0, max(0.5, (LEVEL_TONE_HZ / hz) ** 0.5))
+        one += weight * np.sin(2 * np.pi * hz * t + 2.4 * i)
+    one *= TONES_LEVEL / max(1.0, float(len(pitches)) ** 0.5)
+    fade = int(TONES_FADE_S * rate)
+    one[:fade] *= raised_cosine(fade)
+    one[-fade:] *= raised_cosine(fade)[::-1]
+    return np.repeat(one[None].astype(np.float32), 2, axis=0)
 
 
 def click_track(loop: Loop, frames: int) -> Stereo:

@@ -26,12 +26,13 @@ from cloudrift.render.play.audition import (
     audition,
     drafted,
     keeps_places,
+    plain_tones,
     played_key,
     struck,
     tried,
 )
 
-AUDITION, BARE = "audition", "bare"
+AUDITION, BARE, TONES = "audition", "bare", "tones"
 DRAFT_MOST_S = 0.5
 TAIL_S = 0.06  # over so long a first moment ends
 AT_ONCE, SOON, LATER, END = 0, 1, 2, 9  # what comes first on the thread
@@ -165,6 +166,14 @@ class HeardOnce(QObject):
                 self._player.strike(self._engine.once(struck(loop, lane_id, hit)), group)
 
         self._submit(AT_ONCE, work)
+
+    def tones(self, pitches: tuple[float, ...]) -> None:
+        """Play plain tones (cents, MIDI number times 100) over what is heard, until hushed."""
+        self._player.strike(plain_tones(pitches, self._player.rate), TONES)
+
+    def hush_tones(self) -> None:
+        """Let plain tones end."""
+        self._player.hush(TONES)
 
     def edit(self, chord_id: str) -> None:
         """Let a changed chord be heard at once: by itself while the loop stands, else in its place.

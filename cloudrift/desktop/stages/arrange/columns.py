@@ -17,9 +17,11 @@ from PyQt6.QtGui import (
 
 from cloudrift.desktop.kit.held import Held, held
 from cloudrift.desktop.kit.keyed import Keyed
-from cloudrift.desktop.kit.look import color
+from cloudrift.desktop.kit.look import color, text_font
 from cloudrift.desktop.kit.parts import paint_words, playhead_moved
-from cloudrift.desktop.stages.arrange.model import ColumnsModel
+from cloudrift.desktop.kit.pitch_ruler import PitchRuler
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.arrange.model import NAMES_PX, ColumnsModel
 from cloudrift.desktop.stages.arrange.painted import (
     paint_chosen,
     paint_loudness,
@@ -49,9 +51,12 @@ class Columns(Keyed):
     removed = pyqtSignal()
     menu_wanted = pyqtSignal(object)  # where, on the screen
 
-    def __init__(self) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self.model: ColumnsModel | None = None
+        self._session = session
+        self.ruler = PitchRuler(session, "Pitch ruler of the sections")
+        self.ruler.setParent(self)
         self.at = self.row = 0
         self.seam = -1  # into which section the chosen seam leads
         self._loudness: Mapping[int, np.ndarray] = {}
@@ -71,7 +76,8 @@ class Columns(Keyed):
         if not document.arrangement.sections:
             self.model = None
         else:
-            self.model = ColumnsModel(document, self.width())
+            ruled = self._session.preferences.now.ruler
+            self.model = ColumnsModel(document, self.width(), ruled)
             self.at = min(self.at, len(self.model.sections) - 1)
             self.row = min(self.row, len(self.model.rows) - 1)
             self.seam = self.seam if self.seam < len(self.model.sections) else -1
@@ -79,8 +85,17 @@ class Columns(Keyed):
             int(self.model.least_width) if self.model else 240,
             int(self.model.height) if self.model else 160,
         )
+        self._show_ruler()
         self._name_for_readers()
         self.update()
+
+    def _show_ruler(self) -> None:
+        model = self.model
+        self.ruler.setVisible(model is not None and model.ruled)
+        if model is not None and model.ruled:
+            top = model.rows_top - self.ruler.height() - 8
+            self.ruler.setGeometry(0, int(top), self.width(), self.ruler.height())
+            self.ruler.show_parts(*model.ruler_parts())
 
     def show_loudness(self, loudness: Mapping[int, np.ndarray]) -> None:
         """Show how loud each bar is, as far as that is known."""
@@ -97,6 +112,7 @@ class Columns(Keyed):
             for one in (self._place, place)
         ]
         playhead_moved(self, *xs)
+        self.ruler.show_x(xs[1])
         self._place = place
 
     def choose(self, at: int, row: int | None = None) -> None:
@@ -228,6 +244,11 @@ class Columns(Keyed):
             return
         paint_loudness(painter, model, self._loudness)
         paint_names(painter, model, self.row)
+        if model.ruled:
+            painter.setPen(color("ink_soft"))
+            painter.setFont(text_font(11))
+            box = QRectF(2, self.ruler.y(), NAMES_PX - 8, self.ruler.height())
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, "sounds")
         for at in range(len(model.sections)):
             on = at == self.at and self.seam < 0
             paint_section(painter, model, at, on=on, focused=on and self.hasFocus())

@@ -6,15 +6,20 @@ from functools import cached_property
 
 import numpy as np
 
+from cloudrift.desktop.kit.pitch_ruler import RulerPart
+from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.loop.edits.arranging.section_loops import loop_in
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.section_rides import ALL, knots_of, ride_words
 from cloudrift.loop.model.sections import Section
+from cloudrift.loop.sounding import ruler
+from cloudrift.notes.time import bar_ticks
 
 NAMES_PX, PAD_PX, GAP_PX = 112.0, 10.0, 24.0  # a gap is where a seam is
 LOUD_PX, HEAD_PX, ROW_PX, BED_PX = 46.0, 50.0, 27.0, 22.0
+RULER_PX = 30.0  # of the pitch ruler, where it is shown
 LEAST_PX = 54.0  # of a section
 QUIET_DB, LOUD_DB = -24.0, 6.0  # of a level: how thick a band is
 LOUDNESS_DB = (-42.0, -6.0)  # the axis of the curve above
@@ -36,6 +41,7 @@ class ColumnsModel:
 
     document: Document
     width: float
+    ruled: bool = False  # whether the pitch ruler is shown
 
     @property
     def sections(self) -> tuple[Section, ...]:
@@ -113,7 +119,25 @@ class ColumnsModel:
     @property
     def rows_top(self) -> float:
         """Where the first row begins."""
-        return LOUD_PX + HEAD_PX + 8
+        return LOUD_PX + HEAD_PX + 8 + RULER_PX * self.ruled
+
+    def ruler_parts(self) -> tuple[RulerPart, ...]:
+        """Return what sounds in each section, which turns the loop, along its column."""
+        out = []
+        for (left, right), section, loop in zip(
+            self._spans, self.sections, self.loops, strict=True
+        ):
+            ticks = section.bars * bar_ticks(loop.metre)
+            spans = [
+                one._replace(
+                    start_tick=one.start_tick + turn, end_tick=min(one.end_tick + turn, ticks)
+                )
+                for turn in range(0, ticks, loop.ticks)
+                for one in ruler(loop)
+                if one.start_tick + turn < ticks
+            ]
+            out.append(RulerPart(TimeAxis(left, right - left, ticks), tuple(spans), loop))
+        return tuple(out)
 
     @cached_property
     def _tops(self) -> tuple[float, ...]:

@@ -57,7 +57,7 @@ class ArrangeStage(QWidget):
         self._section = Preview(session.hearing.previews, self)
         self._section.ended.connect(self._show_heard)
         self._heard_section: Section | None = None
-        self.columns = Columns()
+        self.columns = Columns(session)
         self.columns.chosen.connect(self._choose)
         self.columns.seam_chosen.connect(self._choose_seam)
         self.columns.seam_heard.connect(self.hear_seam)
@@ -89,7 +89,7 @@ class ArrangeStage(QWidget):
         self.taker = VoiceTaker(session, tasks, self.arranged)
         self.voice = VoiceRow(session, self.taker, self.edit, lambda: self.columns.at)
         self._lay_out()
-        WhileShown(self, self.refresh, session.changed, session.opened)
+        WhileShown(self, self.refresh, session.changed, session.opened, session.ruler_shown)
         self.arranged.changed.connect(self._show_made)
         self.refresh()
 

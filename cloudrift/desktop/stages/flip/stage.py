@@ -5,6 +5,7 @@ from functools import partial
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 from PyQt6.QtCore import QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QShowEvent
@@ -27,6 +28,7 @@ from cloudrift.desktop.kit.parts import (
     set_look,
     small_button,
 )
+from cloudrift.desktop.kit.pitch_ruler import PitchRuler, RulerPart
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
@@ -46,6 +48,7 @@ from cloudrift.ground.cancel import Cancelled
 from cloudrift.loop.edits.flip import cutting, flipping, flips, ordering
 from cloudrift.loop.model.flip import MOST_TICKS, Flipped
 from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.sounding import ruler
 from cloudrift.notes.time import beat_ticks
 from cloudrift.render.plan.laying import Laying, made_of
 from cloudrift.render.plan.plan import layer_laying
@@ -101,6 +104,7 @@ class FlipStage(QWidget):
         self.even.settled.connect(session.end_drag)
         self.threads = Threads()
         self.threads.edited.connect(self.edit)
+        self.ruler = PitchRuler(session, "Pitch ruler of the flip")
         self.words = label("", size=11.5, name="soft")
         self.result = Result(session, self.edit, lambda: self.layer, self.printing.kept)
         self.threads.chosen.connect(self.result.show_place)
@@ -129,7 +133,7 @@ class FlipStage(QWidget):
         )  # fmt: skip
         self.lead = FlipLead(self._session, self.printing)
         self.lead.recordings_wanted.connect(self.recordings_wanted)
-        fill(column, head, self.cutting, (self.threads, 1), (self.lead, 1), self.words)
+        fill(column, head, self.cutting, (self.threads, 1), self.ruler, (self.lead, 1), self.words)
         self.doing = QWidget()
         row = Flow(self.doing)
         for name, act, tip, tried in self._acts():
@@ -186,6 +190,8 @@ class FlipStage(QWidget):
     def _connect(self) -> None:
         session = self._session
         WhileShown(self, self._show, session.changed, session.opened, session.selected)
+        session.ruler_shown.connect(lambda _on: self._show_ruler())
+        self.threads.resized.connect(self._show_ruler)
         session.opened.connect(lambda: self._tasks.cancel("finding transients"))
         self.printing.made.connect(self._made)
         self.print_menu.passes_wanted.connect(self.ask_for_passes)
@@ -428,6 +434,31 @@ class FlipStage(QWidget):
             self.says.setText("")
             self.words.setText("")
         self.result.show_layer(layer, self.threads.at)
+        self._show_ruler()
+
+    def _show_ruler(self) -> None:
+        """Show what sounds of the flip, where its pieces play."""
+        layer, model = self.shown, self.threads.model
+        on = layer is not None and model is not None and self._session.preferences.now.ruler
+        self.ruler.setVisible(on)
+        if on and layer is not None and model is not None:
+            loop = self._ruled(layer)
+            ticks = round(model.axis.ticks)
+            spans = [
+                one._replace(end_tick=min(one.end_tick, ticks))
+                for one in ruler(loop, layer.id)
+                if one.start_tick < ticks
+            ]
+            self.ruler.show_parts(RulerPart(model.axis, tuple(spans), loop))
+
+    def _ruled(self, layer: Layer) -> Loop:
+        """The loop in which the flip is ruled, with the chords that are written there."""
+        loop, own = self._session.loop, self.layer
+        loop = replace(loop, layers=tuple(layer if x.id == layer.id else x for x in loop.layers))
+        if own is None or not (own.parked or self._alone.on):
+            return loop
+        bars = flips.bars_of(flips.flip_in(loop, layer.id), loop)
+        return replace(flips.heard_with(loop, layer.id), bars=max(bars, loop.bars))
 
     def _show_wave(self, layer: Layer) -> None:
         """Measure the print's loudness beside the interface, where it is another."""
@@ -454,6 +485,8 @@ class FlipStage(QWidget):
     def show_place(self, share: float) -> None:
         """Follow the sound."""
         self.threads.show_place(share, self._session.hearing.shown.ticks)
+        if self.threads.model is not None:
+            self.ruler.show_x(self.threads.place_x)
 
     def focus_first(self) -> None:
         """Take the focus to the picture."""

@@ -28,6 +28,7 @@ class Threads(Keyed):
 
     edited = pyqtSignal(str, object)
     chosen = pyqtSignal(int)
+    resized = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -75,6 +76,11 @@ class Threads(Keyed):
             before, after = (self._x_of(s) for s in (self._share, share))
             playhead_moved(self, before, after)
         self._share = share
+
+    @property
+    def place_x(self) -> float:
+        """The playhead's pixel."""
+        return self._x_of(self._share)
 
     def _x_of(self, share: float) -> float:
         assert self.model is not None
@@ -127,6 +133,7 @@ class Threads(Keyed):
         if self.model is not None:
             model = self.model
             self.show_flip(model.flip, model.metre, model.key, model.heard)
+            self.resized.emit()
 
     # --- hands --------------------------------------------------------------------------------
 
