@@ -16,11 +16,13 @@ from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.files.storage import load_document
 from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.document import Document
+from cloudrift.loop.sounding import key_heard
 from cloudrift.render.forms.spans import lengths_of
 from cloudrift.render.forms.timeline import whole
 from cloudrift.style.form import find_form, over_line, slower_st, suggest_form
 from cloudrift.style.sums import sum_line
 from cloudrift.texture.finish_files import house_finishes, save_finish
+from cloudrift.theory.key import Key
 from tests.hands import command, saved, settled
 from tests.test_arranging import BEDDED, DOCUMENT, LANE
 
@@ -655,3 +657,64 @@ def test_a_section_may_have_chords_of_its_own_by_a_variation(window, stage):
         names = [b.text() for b in stage.page.findChildren(type(stage.variation))]
         assert words not in names and "undo this" not in names
         session.document.undo()
+
+
+# --- a switch-up ----------------------------------------------------------------------------------
+
+
+def type_chords(page, text):
+    page.chords.setFocus()
+    page.chords.selectAll()
+    QTest.keyClicks(page.chords, text or " ")
+    QTest.keyClick(page.chords, Qt.Key.Key_Return)
+
+
+def test_the_page_gives_a_section_any_key_tempo_and_chords(qtbot, window, stage):
+    stage.columns.choose(1)
+    page = stage.page
+    page.fields["key"]._put("D")
+    page.fields["mode"]._put("dorian")
+    page.fields["tempo"]._put(98.0)
+    type_chords(page, "i IV")
+    hook = sections(window)[1]
+    assert (hook.key, hook.tempo) == (Key("D", "dorian"), 98.0)
+    assert [c.root for c in hook.chords] == [2, 7]
+    assert {name: page.fields[name]._value for name in ("key", "mode", "tempo")} == {
+        "key": "D", "mode": "dorian", "tempo": 98.0,
+    }  # fmt: skip
+    stage.columns.setFocus()
+    stage.refresh()
+    assert page.chords.text() == "i  IV"
+    head = stage.columns.model.sections[1]
+    assert head == hook and sections(window)[0].key is None
+    stage.hear("section")
+    assert key_heard(window.session.hearing.shown) == Key("D", "dorian")
+    assert window.session.hearing.shown.tempo == 98.0
+    stage.hear("loop")
+    while window.session.document.history.undo_label:
+        window.session.document.undo()
+    assert now(window) == DOCUMENT
+
+
+def test_what_is_no_chord_is_said_and_nothing_typed_is_the_loops_again(qtbot, window, stage):
+    stage.columns.choose(1)
+    type_chords(stage.page, "i iv")
+    before = now(window)
+    type_chords(stage.page, "i hm")
+    assert "hm" in window.message.text() and now(window) == before
+    type_chords(stage.page, "")
+    assert sections(window)[1].chords == ()
+
+
+def test_the_loops_own_key_and_tempo_are_not_kept(qtbot, window, stage):
+    stage.columns.choose(1)
+    page, loop = stage.page, window.session.loop
+    page.fields["key"]._put("D")
+    page.fields["tempo"]._put(98.0)
+    page.fields["key"]._put("as the loop")
+    page.fields["tempo"]._put(loop.tempo)
+    assert now(window) == DOCUMENT
+    page.fields["mode"]._put("dorian")
+    assert sections(window)[1].key == Key(loop.key.tonic, "dorian")
+    page.fields["mode"]._put("as the loop")
+    assert now(window) == DOCUMENT

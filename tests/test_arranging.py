@@ -30,11 +30,13 @@ from cloudrift.loop.edits.arranging.differences import differences
 from cloudrift.loop.edits.arranging.section_loops import heard_in, loop_in, seconds_of, section_loop
 from cloudrift.loop.edits.bed import beds
 from cloudrift.loop.edits.flip.prints import with_print
-from cloudrift.loop.edits.layers import layer_edits
+from cloudrift.loop.edits.layers import layer_edits, recordings
 from cloudrift.loop.files.storage import document_from, load_document, save
 from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.loop.model.sections import MOST_SECTIONS, Arrangement, PartState, Seam, Section
+from cloudrift.loop.sounding import key_heard
 from cloudrift.render.forms.printing import printed
 from cloudrift.style.form import (
     find_form,
@@ -462,3 +464,62 @@ def test_what_all_drums_do_otherwise_is_one_difference():
     assert differences(found[0].back(document), copy) == []
     some = set_part(document, copy, BEDDED.lanes[0].id, pattern="")
     assert len(differences(some, copy)) == len(BEDDED.lanes) - 1
+
+
+# --- a switch-up: key, tempo and chords of its own ------------------------------------------------
+
+
+def test_a_section_has_a_tempo_of_its_own_and_the_loops_is_none():
+    document = arranging.set_tempo(DOCUMENT, HOOK, BEDDED.tempo / 2)
+    made = section_loop(document, HOOK)
+    assert made.tempo == BEDDED.tempo / 2 == document.arrangement.section(HOOK).tempo
+    assert section_loop(document, VERSE) == section_loop(DOCUMENT, VERSE)
+    bars = document.arrangement.section(HOOK).bars
+    added = bars * BEDDED.sounding_frames / BEDDED.rate / BEDDED.bars
+    assert seconds_of(document) == pytest.approx(seconds_of(DOCUMENT) + added, rel=1e-4)
+    assert arranging.set_tempo(document, HOOK, BEDDED.tempo) == DOCUMENT
+    with pytest.raises(CloudriftError, match="tempo"):
+        arranging.set_tempo(DOCUMENT, HOOK, 4000)
+
+
+def test_a_tempo_and_a_slower_line_act_together():
+    document = arranging.set_tempo(DOCUMENT, HOOK, BEDDED.tempo / 2)
+    document = set_section(document, HOOK, line=slowed_line(12))
+    made = section_loop(document, HOOK)
+    assert made.sounding_frames == pytest.approx(4 * BEDDED.sounding_frames, rel=1e-4)
+
+
+@pytest.mark.parametrize("key", [Key("C", "dorian"), Key("Bb", "major"), Key("F#", "lydian")])
+def test_any_key_is_heard_in_a_section_and_its_own_chords_go_along(key):
+    document = arranging.set_key(DOCUMENT, HOOK, key)
+    assert key_heard(section_loop(document, HOOK)) == key
+    own = arranging.set_section(DOCUMENT, HOOK, chords=BEDDED.chords[:1])
+    moved = arranging.set_key(own, HOOK, key)
+    chord = moved.arrangement.section(HOOK).chords[0]
+    assert chord == section_loop(document, HOOK).chords[0]
+    back = arranging.set_key(moved, HOOK, BEDDED.key).arrangement.section(HOOK)
+    assert back.key is None
+    # A change of mode may not know its way back for notes outside the scale; the root does.
+    assert back.chords[0].root == BEDDED.chords[0].root
+
+
+@pytest.mark.parametrize(
+    ("key", "semitones"), [(Key("A", "major"), 0), (Key("F#", "major"), -3), (Key("A", "minor"), 3)]
+)
+def test_a_recording_goes_where_its_notes_are_at_home_in_another_mode(key, semitones):
+    loop = make_small_loop()  # in F sharp minor
+    facts = Facts(name="Phrase", kind="loop", length_s=2.0, tempo=120.0, key=loop.key)
+    loop = recordings.add_recording(loop, FromRecording(clip="0" * 24, facts=facts))
+    made = loop_edits.set_key(loop, key)
+    assert made.layers[-1].recorded.semitones == semitones
+
+
+def test_what_a_switch_differs_in_is_said_and_taken_back():
+    document, copy = copy_section(DOCUMENT, HOOK)
+    document = arranging.set_tempo(document, copy, 90)
+    document = arranging.set_key(document, copy, Key("A", "minor"))
+    words = [one.words for one in differences(document, copy)]
+    assert words == ["in A minor", "at 90 BPM"]
+    for one in differences(document, copy):
+        document = one.back(document)
+    assert differences(document, copy) == []

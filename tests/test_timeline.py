@@ -20,7 +20,9 @@ from cloudrift.loop.edits.arranging.arranging import (
     set_ride,
     set_seam,
     set_section,
+    set_tempo,
 )
+from cloudrift.loop.edits.arranging.section_loops import section_loop
 from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import save
 from cloudrift.loop.model.bed import hits_of
@@ -579,3 +581,17 @@ def test_a_ride_of_what_is_gone_rests_and_is_kept(engine):
     assert again == arranged(4)
     moved = set_ride(document, "s1", ride("l1", points=((0, -6.0), (1, -20.0))))
     assert len(moved.arrangement.sections[0].rides) == 1  # in its place
+
+
+def test_a_section_of_another_tempo_sounds_as_its_loop_at_that_tempo(engine):
+    document = arranged(2, 2)
+    document = set_tempo(document, ids(document)[1], 97.0)
+    document = set_seam(document, ids(document)[1], silence_beats=1.0)  # nothing rings into it
+    audio, starts = sound(engine, document)
+    made = section_loop(document, ids(document)[1])
+    turns = 2 // made.bars
+    tail = BEDDED.sounding_frames * (2 // BEDDED.bars)
+    assert starts == [0, tail]
+    alone, _ = sound(engine, arranged(2, loop=made))
+    n = turns * made.sounding_frames
+    assert np.abs(audio[:, tail : tail + n] - alone[:, :n]).max() < 1e-4

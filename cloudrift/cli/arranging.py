@@ -72,7 +72,8 @@ def arrangement_facts(document: Any) -> dict[str, Any]:
         "seconds": round(seconds_of(document), 3),
         "sections": [
             {"name": one.name, "bars": one.bars, "level_db": one.level_db, "bed": one.bed,
-             "key": one.key.plain if one.key else None,
+             "key": one.key.plain if one.key else None, "tempo": one.tempo or None,
+             "chords": [chord.read(one.key or document.loop.key).text for chord in one.chords],
              "heard": [x.name for x in heard_in(document.loop, one)],
              "seam": list(one.seam.happens),
              "copied_from": arrangement.section(one.copied_from).name if one.copied_from else None,

@@ -2,7 +2,7 @@
 
 from cloudrift.style.card import Card
 from cloudrift.style.card_files import find_card, house_cards, known_cards, read_card
-from cloudrift.style.sketch import sketch, suggest_chords, way_of_voicing, without_chords
+from cloudrift.style.sketch import sketch, suggest_chords, typed_row, way_of_voicing, without_chords
 
 __all__ = [
     "Card",
@@ -12,6 +12,7 @@ __all__ = [
     "read_card",
     "sketch",
     "suggest_chords",
+    "typed_row",
     "way_of_voicing",
     "without_chords",
 ]

@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from cloudrift.ground.draws import rng_for
 from cloudrift.loop.edits.chords import chord_time
 from cloudrift.loop.edits.chords.bass import with_bass_heard
+from cloudrift.loop.edits.chords.progression import put_row
 from cloudrift.loop.model.loop import Chord, Loop
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.style.card import Card
@@ -16,7 +17,7 @@ from cloudrift.style.groove import bed_in_style
 from cloudrift.style.lay import Drawing, layers_of, line_of
 from cloudrift.style.voiced import voiced
 from cloudrift.theory.key import Key
-from cloudrift.theory.symbols import parse_degree
+from cloudrift.theory.symbols import parse_degree, parse_progression
 
 DEFAULT_BARS = 8
 
@@ -81,6 +82,14 @@ def way_of_voicing(style: str) -> dict[str, Any]:
         "bass_octaves": voicing.bass_octaves,
         "register": (voicing.low + voicing.high) / 2,
     }
+
+
+def typed_row(loop: Loop, text: str) -> Loop:
+    """Return a loop with the chords that are typed, set out as its style does.
+
+    Raises CloudriftError for what is no chord.
+    """
+    return put_row(loop, parse_progression(text, loop.key), **way_of_voicing(loop.style))
 
 
 def _draw_key(card: Card, rng: np.random.Generator) -> Key:

@@ -46,6 +46,10 @@ MORE_WORDS = {
         "A manner is a set of rules from which a groove is suggested. Each variation follows the "
         "loop's onsets."
     ),
+    "pitch ruler": (
+        "The pitch ruler shows what sounds, bar by bar, of all layers or of one. Another chord "
+        "than is written is in the signal colour; hold it to hear it as plain tones."
+    ),
     "rights sheet": (
         "The rights sheet lists every sound that went into a loop, with licence and author, and "
         "the people with their shares. It is exported with the loop."

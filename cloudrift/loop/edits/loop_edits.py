@@ -12,6 +12,7 @@ from cloudrift.loop.model.loop import Chord, Layer, Loop, new_id
 from cloudrift.notes.lens import folded
 from cloudrift.notes.note import HIGHEST, LOWEST, in_order
 from cloudrift.notes.time import bar_ticks
+from cloudrift.theory import fit
 from cloudrift.theory.key import Key
 
 
@@ -59,6 +60,9 @@ def _in_key(chord: Chord, old: Key, new: Key, shift: int) -> Chord:
 def _own_in_key(layer: Layer, old: Key, new: Key, shift: int) -> Layer:
     """Own notes go along; one that would leave the reach of notes goes by an octave less."""
     if layer.recorded is not None:
+        if old.mode != new.mode and layer.recorded.facts.key is not None:
+            # A sound's scale does not change with the mode: it goes where its notes are at home.
+            shift = (fit.home_of(new) - fit.home_of(old) + 6) % 12 - 6
         return recordings.moved(layer, layer.recorded, shift)
     if not layer.own or not layer.played.sound.of.tuned:  # a drum has no key to go along with
         return layer

@@ -33,7 +33,7 @@ from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 15
+SCHEMA = 16
 BARE_SINCE = 13  # the schema that says whether a print is bare
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
@@ -106,6 +106,8 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     13: todays_names,
     # Schema 15 lets a recording carry the notes that are known of it; see ``with_scores``.
     14: lambda document: document,
+    # Schema 16 lets sections have a tempo of their own, and prints leave out parts of their loop.
+    15: lambda document: document,
 }
 
 

@@ -12,9 +12,11 @@ from msgspec.structs import replace
 from cloudrift.audio.clips import is_clip_name
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import named
+from cloudrift.loop.model import spec
 from cloudrift.loop.model.checks import unique, within
 from cloudrift.loop.model.credits import Credits
 from cloudrift.loop.model.demo_file import DemoFile
+from cloudrift.loop.model.layer import Group, Layer, louder
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.newer import Newer
 from cloudrift.loop.model.recorded import MOST_GAIN_DB
@@ -40,20 +42,73 @@ def in_pass(loop: Loop, one: Pass) -> Loop:
     return replace(loop, layers=layers, groups=groups)
 
 
+class PrintedPart(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """What a layer or a group does in a print, where that is not what it does in its loop.
+
+    ``level_db`` is added to its level; ``bypassed`` are treatments of its line that do nothing.
+    With an empty ``id`` it is the whole loop, which has a line and no level.
+    """
+
+    id: str
+    on: bool = True
+    level_db: float = 0.0
+    bypassed: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        reach = spec.MAX_LEVEL_DB - spec.MIN_LEVEL_DB
+        within(f"{self.id} in a print: level", self.level_db, -reach, reach, " dB")
+        within("number of bypassed treatments", len(self.bypassed), 0, spec.MAX_TREATMENTS)
+
+    @property
+    def plain(self) -> bool:
+        """Whether it says nothing."""
+        return self.on and not self.level_db and not self.bypassed
+
+
+def in_parts(loop: Loop, parts: tuple[PrintedPart, ...]) -> Loop:
+    """Return a loop as it was printed: with layers left out, turned up or down, or less treated.
+
+    What a part names and the loop has not got is passed by.
+    """
+    owners = {x.id for x in loop.layers} | {x.id for x in loop.groups}
+    for part in parts:
+        at = part.id or None
+        if part.plain or (at is not None and at not in owners):
+            continue
+        before = loop.line_of(at)
+        line = tuple(replace(x, on=x.on and x.id not in part.bypassed) for x in before)
+        loop = loop.with_owner(at, line=line)
+        owner = loop.owner(at)
+        if isinstance(owner, Layer):
+            layer = replace(louder(owner, part.level_db), mute=owner.mute or not part.on)
+            loop = replace(loop, layers=tuple(layer if x is owner else x for x in loop.layers))
+        elif isinstance(owner, Group):
+            level = min(max(owner.level_db + part.level_db, spec.MIN_LEVEL_DB), spec.MAX_LEVEL_DB)
+            loop = loop.with_owner(at, level_db=level, mute=owner.mute or not part.on)
+    return loop
+
+
 class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """What a print was made from: a loop by its content, and which of its layers (none: all).
 
     It goes round in ``passes``, one after another; none: once, with all of them. ``bare``: without
-    any treatment, also when it is printed again.
+    any treatment, also when it is printed again. ``parts`` say in what the print differs from its
+    loop.
     """
 
     loop: str
     layers: tuple[str, ...] = ()
     passes: tuple[Pass, ...] = ()
     bare: bool = False
+    parts: tuple[PrintedPart, ...] = ()
 
     def __post_init__(self) -> None:
+        unique("parts of a print", (one.id for one in self.parts))
         within("number of passes of a print", len(self.passes), 0, MOST_PASSES)
+
+    def part(self, owner: str) -> PrintedPart:
+        """Return what a layer, a group or the whole loop ("") does in the print."""
+        return next((one for one in self.parts if one.id == owner), PrintedPart(id=owner))
 
 
 class Print(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):

@@ -112,6 +112,19 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         return replace(self, source=replace(self.played, **changes))
 
 
+def louder(layer: Layer, by_db: float) -> Layer:
+    """Return a layer turned up or down by that many dB, as far as levels go, its ride too."""
+
+    def turned(level: float) -> float:
+        return min(max(level + by_db, spec.MIN_LEVEL_DB), spec.MAX_LEVEL_DB)
+
+    ride = layer.level_ride
+    if ride is not None:
+        points = tuple(replace(one, value=turned(one.value)) for one in ride.points)
+        ride = replace(ride, points=points)
+    return replace(layer, level_db=turned(layer.level_db), level_ride=ride)
+
+
 def check_line(where: str, line: Line, blend: float) -> None:
     """Raise CloudriftError where a line is too long, or makes what it treats so."""
     within(f"{where}: number of treatments", len(line), 0, spec.MAX_TREATMENTS)

@@ -123,9 +123,10 @@ class Seam(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 class Section(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A part of the arrangement: the loop for that many bars, and how it differs from it.
 
-    ``key`` and ``chords`` are its own where it has them; ``line`` is added after the whole loop's,
-    ``over`` lies on all of it, the groove bed too; ``rides`` go on over its whole length. ``bed``:
-    the groove bed plays. ``seam`` is what happens at the change into it.
+    ``key``, ``tempo`` (BPM; 0: the loop's) and ``chords`` are its own where it has them; ``line``
+    is added after the whole loop's, ``over`` lies on all of it, the groove bed too; ``rides`` go on
+    over its whole length. ``bed``: the groove bed plays. ``seam`` is what happens at the change
+    into it.
     """
 
     id: str
@@ -135,6 +136,7 @@ class Section(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     bed: bool = True
     level_db: float = 0.0
     key: Key | None = None
+    tempo: float = 0.0
     chords: tuple[Chord, ...] = ()
     line: Line = ()
     over: Line = ()
@@ -148,6 +150,9 @@ class Section(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
             raise CloudriftError("a section needs a name; type at least one letter")
         within(f"section {self.name}: bars", self.bars, 1, MOST_BARS)
         within(f"section {self.name}: level", self.level_db, -60, MOST_OFFSET_DB, " dB")
+        if self.tempo:
+            lowest, highest = spec.MIN_TEMPO_BPM, spec.MAX_TEMPO_BPM
+            within(f"section {self.name}: tempo", self.tempo, lowest, highest, " BPM")
         unique(f"section {self.name}", (one.id for one in self.parts))
         within(f"section {self.name}: number of rides", len(self.rides), 0, MOST_RIDES)
         unique(f"section {self.name}: rides", (" ".join(one.what) for one in self.rides))

@@ -5,7 +5,7 @@ from collections.abc import Callable
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.loop.model.document import Document, Pass, in_pass
+from cloudrift.loop.model.document import Document, Pass, in_parts, in_pass
 from cloudrift.loop.model.known_score import MOST_KNOWN, MOST_VOICES, KnownNote, KnownScore
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop
@@ -77,7 +77,8 @@ def with_scores(document: Document) -> Document:
         if print_id not in made:
             making.add(print_id)
             recipe = prints[print_id].recipe
-            made[print_id] = known_score(follow(loops[recipe.loop]), recipe.passes)
+            loop = in_parts(follow(loops[recipe.loop]), recipe.parts)
+            made[print_id] = known_score(loop, recipe.passes)
             making.discard(print_id)
         return made[print_id]
 

@@ -20,7 +20,7 @@ from cloudrift.loop.edits.flip.prints import (
     with_clip_of,
     with_reprint,
 )
-from cloudrift.loop.model.document import Document, Pass
+from cloudrift.loop.model.document import Document, Pass, PrintedPart, in_parts
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.recorded import Facts
 from cloudrift.render.engine.engine import Engine, stretches
@@ -37,6 +37,7 @@ class Reprint(NamedTuple):
     print_id: str
     loop: Loop
     passes: tuple[Pass, ...]
+    parts: tuple[PrintedPart, ...]
     made: "Printed"
 
 
@@ -55,14 +56,16 @@ def printed(
     cancelled: Callable[[], bool] = never,
     passes: tuple[Pass, ...] = (),
     moved: Moved = unheard,
+    engine: Engine | None = None,
 ) -> Printed:
     """Print all that is heard of a loop, as it goes round: the same loop makes the same clip.
 
     In ``passes``, it goes round once for each, and from the last into the first. It is rendered
     again rather than taken from what an edit has followed, so that a print depends on its loop to
-    the last bit. ``moved`` hears what share of the steps is made (0 to 1), and which was last.
+    the last bit; an ``engine`` that has parts of it is sooner done, to be heard meanwhile.
+    ``moved`` hears what share of the steps is made (0 to 1), and which was last.
     """
-    fresh = Engine(clips=clips)
+    fresh = engine or Engine(clips=clips)
     if stretches(loop):
         start_stretching()  # beside the layers, which come first
     outs = [frozenset(one.out) for one in passes]
@@ -70,7 +73,8 @@ def printed(
         node = going(loop, outs, fresh.tones) if outs else heard_node(loop, fresh.tones)
         audio = fresh.audio(node, cancelled, _counted(node, moved))
     finally:
-        fresh.close()
+        if engine is None:
+            fresh.close()
     peak = to_db(float(np.abs(audio).max(initial=0.0)))
     if peak <= -119:
         raise CloudriftError("none of that plays, so there is nothing to print")
@@ -115,23 +119,30 @@ def reprinted(
     clips: ClipStore,
     cancelled: Callable[[], bool] = never,
     moved: Moved = unheard,
+    parts: tuple[PrintedPart, ...] = (),
+    engine: Engine | None = None,
 ) -> list[Reprint]:
-    """Print a print again from another loop, then all prints that were made of what it plays."""
+    """Print a print again from another loop, then all prints that were made of what it plays.
+
+    ``parts`` say in what it differs from the loop; ``engine`` as in ``printed``.
+    """
     name, others = recipe_of(document, print_id)[0].name, followers(document, print_id)
-    parts = [part_of(moved, at, 1 + len(others)) for at in range(1 + len(others))]
-    made = printed(loop, name, clips, cancelled, passes, parts[0])
-    out = [Reprint(print_id, loop, passes, made)]
-    for other, part in zip(others, parts[1:], strict=True):
+    shares = [part_of(moved, at, 1 + len(others)) for at in range(1 + len(others))]
+    made = printed(in_parts(loop, parts), name, clips, cancelled, passes, shares[0], engine)
+    out = [Reprint(print_id, loop, passes, parts, made)]
+    for other, part in zip(others, shares[1:], strict=True):
         kept, of = recipe_of(document, other)
         for one in out:
             of = with_clip_of(of, one.print_id, *one.made)
-        made = printed(of, kept.name, clips, cancelled, kept.recipe.passes, part)
-        out.append(Reprint(other, of, kept.recipe.passes, made))
+        recipe = kept.recipe
+        loop = in_parts(of, recipe.parts)
+        made = printed(loop, kept.name, clips, cancelled, recipe.passes, part, engine)
+        out.append(Reprint(other, of, recipe.passes, recipe.parts, made))
     return out
 
 
 def with_reprints(document: Document, reprints: list[Reprint]) -> Document:
     """Put prints that were made again in their places: all that was cut from them follows."""
     for one in reprints:
-        document = with_reprint(document, one.print_id, one.loop, *one.made, one.passes)
+        document = with_reprint(document, one.print_id, one.loop, *one.made, one.passes, one.parts)
     return document

@@ -15,15 +15,17 @@ from cloudrift.ground.words import cut_at_word, some_of
 from cloudrift.loop.edits.arranging.passes import check_passes, passers, passes_in
 from cloudrift.loop.edits.flip import flips
 from cloudrift.loop.edits.flip.prints import (
+    can_be_remade,
     flip_anew,
     loop_to_print,
     printable,
     recipe_of,
     with_print,
 )
-from cloudrift.loop.model.document import Document, Pass, Print
+from cloudrift.loop.model.document import Document, Pass, Print, PrintedPart
 from cloudrift.loop.model.flip import Flipped
 from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.render.engine.engine import Engine
 from cloudrift.render.forms.printing import (
     Printed,
     Reprint,
@@ -207,6 +209,37 @@ class Printing(QObject):
             lambda stale, moved: reprinted(document, old.id, loop, passes, clips, stale, moved),
             came,
         )
+
+    def change_parts(self, words: str, parts: tuple[PrintedPart, ...]) -> None:
+        """Make the shown print again with its layers otherwise: all cut from it stays as it is.
+
+        What is known of its sound already is heard first; then it is printed to the last bit.
+        """
+        session, kept = self._session, self.kept()
+        if kept is None:
+            return
+        old, loop = kept
+        reason = can_be_remade(session.document.history.now, old.id)
+        if reason:
+            session.say(reason)
+            return
+        document, clips, passes = session.document.history.now, session.clips, old.recipe.passes
+
+        def remade(engine: Engine | None) -> Callable[[Callable[[], bool], Moved], list[Reprint]]:
+            return lambda stale, moved: reprinted(
+                document, old.id, loop, passes, clips, stale, moved, parts, engine
+            )
+
+        def put(got: list[Reprint]) -> None:
+            session.document.change(
+                words, lambda now: with_reprints(now, got), merge=f"parts of {old.id}"
+            )
+
+        def came(got: list[Reprint]) -> None:
+            put(got)
+            self._work(f"printing {old.name}", remade(None), put)
+
+        self._work(f"printing {old.name}", remade(session.engine), came)
 
     def _work(
         self,

@@ -118,6 +118,8 @@ def _paint_head(
     painter.setFont(text_font(10.5))
     parts = [plural(section.bars, "bar")]
     parts += [section.key.text] if section.key else []
+    parts += [f"{section.tempo:g} BPM"] if section.tempo else []
+    parts += ["own chords"] if section.chords else []
     parts += [f"{number_text(section.level_db, '+g')} dB"] if section.level_db else []
     while len(parts) > 1 and painter.fontMetrics().horizontalAdvance(" · ".join(parts)) > room:
         parts.pop()  # what is not said here, the page of the section says

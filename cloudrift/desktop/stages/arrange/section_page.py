@@ -15,20 +15,37 @@ from cloudrift.desktop.stages.arrange.rides_here import RidesHere
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import number, plural
 from cloudrift.loop.edits.arranging import arranging, differences, section_loops
+from cloudrift.loop.model import spec
+from cloudrift.loop.model.chord import Chord
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.sections import MOST_BARS, MOST_OFFSET_DB, Section
+from cloudrift.style import typed_row
 from cloudrift.style.form import over_finishes, over_in, slowed_line, slower_st
 from cloudrift.style.variations import Variation, variations
 from cloudrift.texture.finish import Finish
+from cloudrift.theory.fit import plain_key
+from cloudrift.theory.key import SCALES, Key
+from cloudrift.theory.pitch import pretty
 
 BARS = Field(name="bars", label="Length", default=8, unit="bars", low=1, high=MOST_BARS)
 LEVEL = Field(
     name="level_db", label="Level", default=0, unit="dB", low=-60, high=MOST_OFFSET_DB, step=0.5
 )
 BED = Field(name="bed", label="Groove bed", default="plays", choices=("plays", "off"))
-KEY = Field(name="key", label="Key", default="as the loop", choices=("as the loop", "relative key"))
+AS_THE_LOOP, RELATIVE = "as the loop", "relative key"
+KEY = Field(name="key", label="Key", default=AS_THE_LOOP, choices=(AS_THE_LOOP, RELATIVE))
+MODE = Field(name="mode", label="Mode", default=AS_THE_LOOP, choices=(AS_THE_LOOP, *SCALES))
+TEMPO = Field(
+    name="tempo",
+    label="Tempo",
+    default=120,
+    unit="BPM",
+    low=spec.MIN_TEMPO_BPM,
+    high=spec.MAX_TEMPO_BPM,
+    hint="of this section alone; recordings follow as they are fitted",
+)
 SLOWER = Field(
     name="slower_st",
     label="Slowed",
@@ -67,6 +84,8 @@ class SectionPage(Inspector):
             (LEVEL, self._set_level),
             (BED, self._set_bed),
             (KEY, self._set_key),
+            (MODE, self._set_mode),
+            (TEMPO, self._set_tempo),
             (SLOWER, self._set_slower),
             (OVER, self._set_over),
         ):
@@ -75,6 +94,15 @@ class SectionPage(Inspector):
             widget.settled.connect(session.end_drag)
             self.fields[field.name] = widget
             self.body.addWidget(widget)
+        self.chords = QLineEdit()
+        self.chords.setAccessibleName("Chords of the section")
+        self.chords.setPlaceholderText("Chords: as the loop")
+        self.chords.setToolTip(
+            "Chords of its own, as degrees or names: i VI iv7 V, or F♯m D Bm7 C♯. Empty: those of "
+            "the loop"
+        )
+        self.chords.editingFinished.connect(self._type_chords)
+        self.body.addWidget(self.chords)
         self.rides = RidesHere(session, edit)
         self.body.addWidget(self.rides)
         self._differs, self._could = QVBoxLayout(), QVBoxLayout()
@@ -96,7 +124,7 @@ class SectionPage(Inspector):
         """Show a section, or that there is none."""
         self._section = section
         there = section is not None
-        for widget in (self.name, *self.fields.values(), self.rides, self.heard):
+        for widget in (self.name, *self.fields.values(), self.chords, self.rides, self.heard):
             widget.setVisible(there)
         if section is None:
             self.title.setText("No section")
@@ -118,7 +146,7 @@ class SectionPage(Inspector):
         self.fields["level_db"].set_value(section.level_db)
         self.fields["bed"].set_value("plays" if section.bed else "off")
         self.fields["bed"].setEnabled(bool(document.loop.lanes))
-        self.fields["key"].set_value("relative key" if section.key else "as the loop")
+        self._show_music(document.loop, section)
         self.fields["slower_st"].set_value(float(slower_st(section.line)))
         loop, finishes = document.loop, self._finishes
         names = (*OVERS, *finishes)
@@ -140,6 +168,25 @@ class SectionPage(Inspector):
         if shown != self._shown:
             self._shown = shown
             self._build(from_name)
+
+    def _show_music(self, loop: Loop, section: Section) -> None:
+        """Its key, mode, tempo and chords, where they are its own."""
+        mode = (section.key or loop.key).mode
+        self.fields["key"].spec = replace(KEY, choices=(AS_THE_LOOP, RELATIVE, *_tonics(mode)))
+        key = section.key
+        self.fields["key"].set_value(
+            AS_THE_LOOP if key is None or key.pc == loop.key.pc
+            else RELATIVE if key == arranging.relative_of(loop.key)
+            else _tonics(mode)[key.pc]
+        )  # fmt: skip
+        own = key is not None and key.mode != loop.key.mode
+        self.fields["mode"].set_value(mode if own else AS_THE_LOOP)
+        self.fields["tempo"].set_value(section.tempo or loop.tempo)
+        if not self.chords.hasFocus():
+            there = key or loop.key
+            self.chords.setText("  ".join(c.read(there).degree_text for c in section.chords))
+            self.chords.setCursorPosition(0)
+            self.chords.setModified(False)
 
     def _facts(self, loop: Loop, heard: tuple[Layer, ...], at: int) -> str:
         """Who plays, and, where it has been made, what room that leaves; against the card."""
@@ -240,9 +287,55 @@ class SectionPage(Inspector):
     def _set_bed(self, value: object) -> None:
         self._set("the groove bed in a section", bed=value == "plays")
 
+    def _in_section(
+        self, words: str, edit: Callable[[Document, str], Document], *, moving: bool = False
+    ) -> None:
+        section = self._section
+        if section is not None:
+            self._edit(words, lambda document: edit(document, section.id), moving=moving)
+
+    def _put_key(self, key: Key | None) -> None:
+        self._in_section("key of a section", lambda one, at: arranging.set_key(one, at, key))
+
     def _set_key(self, value: object) -> None:
-        key = arranging.relative_of(self._session.loop.key) if value == "relative key" else None
-        self._set("key of a section", key=key)
+        loop, section = self._session.loop, self._section
+        own = section.key if section and section.key else loop.key
+        if value == AS_THE_LOOP:
+            self._put_key(None)
+        elif value == RELATIVE:
+            self._put_key(arranging.relative_of(loop.key))
+        else:
+            self._put_key(plain_key(_tonics(own.mode).index(str(value)), own.mode))
+
+    def _set_mode(self, value: object) -> None:
+        loop, section = self._session.loop, self._section
+        own = section.key if section and section.key else loop.key
+        mode = loop.key.mode if value == AS_THE_LOOP else str(value)
+        self._put_key(loop.key.shifted((own.pc - loop.key.pc) % 12)
+                      if mode == loop.key.mode else plain_key(own.pc, mode))  # fmt: skip
+
+    def _set_tempo(self, value: object) -> None:
+        tempo = float(str(value))
+        self._in_section(
+            "tempo of a section", lambda one, at: arranging.set_tempo(one, at, tempo), moving=True
+        )
+
+    def _type_chords(self) -> None:
+        """Give the section the chords that are typed; what is no chord is said, and stays."""
+        section, text = self._section, self.chords.text()
+        if section is None or not self.chords.isModified():
+            return
+        self.chords.setModified(False)
+
+        def edit(document: Document, at: str) -> Document:
+            chords: tuple[Chord, ...] = ()
+            if text.strip():
+                plain = section_loops.loop_in(document.loop, replace(section, chords=()))
+                chords = typed_row(plain, text).chords
+                chords = tuple(c for c in chords if c.start_tick < plain.ticks)
+            return arranging.set_section(document, at, chords=chords)
+
+        self._in_section("chords of a section", edit)
 
     def _set_slower(self, value: object) -> None:
         line = slowed_line(round(float(str(value))))
@@ -252,3 +345,8 @@ class SectionPage(Inspector):
         self._set(
             "effect on a section", over=over_in(self._session.loop, str(value), self._finishes)
         )
+
+
+def _tonics(mode: str) -> tuple[str, ...]:
+    """The twelve tonics as they are spelled in a mode, from C up."""
+    return tuple(pretty(plain_key(pc, mode).tonic) for pc in range(12))

@@ -17,7 +17,7 @@ from cloudrift.loop.edits.chords import progression
 from cloudrift.loop.edits.chords.chord_edits import set_tones
 from cloudrift.loop.files.kept import Kept, forget, kept_in, row_folder, take_row
 from cloudrift.loop.model.loop import Loop
-from cloudrift.style import Card, house_cards, suggest_chords, way_of_voicing
+from cloudrift.style import Card, house_cards, suggest_chords, typed_row
 from cloudrift.theory.pitch import pretty
 from cloudrift.theory.symbols import parse_progression
 
@@ -71,7 +71,7 @@ class RowBar(QWidget):
     def put_typed(self) -> None:
         """Put down what is typed; what is no chord is said, and nothing changes."""
         text = self.typed.text()
-        if self._put("type a progression", lambda loop: _typed(loop, text)):
+        if self._put("type a progression", lambda loop: typed_row(loop, text)):
             self.typed.clear()
 
     def _put(self, what: str, edit: Callable[[Loop], Loop]) -> bool:
@@ -83,7 +83,7 @@ class RowBar(QWidget):
         return done
 
     def _put_row(self, row: str) -> None:
-        self._put("use a saved progression", lambda loop: _typed(loop, row))
+        self._put("use a saved progression", lambda loop: typed_row(loop, row))
 
     def suggest_row(self) -> None:
         """Draw another row from the card's grammar."""
@@ -179,8 +179,3 @@ class RowBar(QWidget):
 
 def _taken(row: Loop, loop: Loop) -> Loop:
     return take_row(loop, row)
-
-
-def _typed(loop: Loop, text: str) -> Loop:
-    row = parse_progression(text, loop.key)
-    return progression.put_row(loop, row, **way_of_voicing(loop.style))

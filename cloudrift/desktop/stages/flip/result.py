@@ -15,6 +15,7 @@ from cloudrift.desktop.kit.parts import ChoiceRow, Inspector, button, heading, l
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.work.printing import Printing
 from cloudrift.desktop.stages.flip.piece_fields import (
     FOLLOWS,
     ON,
@@ -25,6 +26,7 @@ from cloudrift.desktop.stages.flip.piece_fields import (
     clean_words,
     stretch_words,
 )
+from cloudrift.desktop.stages.flip.print_parts import PrintParts
 from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Value
@@ -33,7 +35,6 @@ from cloudrift.loop.edits.flip import flipping, flips, ordering
 from cloudrift.loop.edits.flip.apart import own_document
 from cloudrift.loop.edits.flip.scatter import Rules, scattered
 from cloudrift.loop.edits.layers import recordings
-from cloudrift.loop.model.document import Print
 from cloudrift.loop.model.flip import Flipped, SlicePlacement
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.loop.model.recorded import FromRecording
@@ -49,15 +50,11 @@ class Result(Inspector):
     apart_wanted = pyqtSignal(object)  # Document
 
     def __init__(
-        self,
-        session: Session,
-        edit: Edit,
-        layer: Callable[[], Layer | None],
-        kept: Callable[[], tuple[Print, Loop] | None],
+        self, session: Session, edit: Edit, layer: Callable[[], Layer | None], printing: Printing
     ) -> None:
-        """``edit`` changes the flip that ``layer`` shows; ``kept`` is its print, and its loop."""
+        """``edit`` changes the flip that ``layer`` shows; ``printing`` knows its print."""
         super().__init__()
-        self._session, self._edit, self._layer, self._kept = session, edit, layer, kept
+        self._session, self._edit, self._layer, self._kept = session, edit, layer, printing.kept
         self._at = 0
         self._all = False
         self._dragged_from: Flipped | None = None  # what the length is being changed of
@@ -92,6 +89,8 @@ class Result(Inspector):
         self.fit.button("tape").setToolTip("To the loop's tempo like tape: the pitch changes too")
         self.fit.chosen.connect(self._set_fit)
         self.body.addWidget(self.fit)
+        self.parts = PrintParts(session, printing)
+        self.body.addWidget(self.parts)
         self.body.addWidget(row_of_heading("Scatter", why("scatter")))
         self.another = button(
             "Another variation", self.another_variation, tip="Suggest and play another order"
@@ -310,6 +309,7 @@ class Result(Inspector):
             self.under.setText("Print first")
             return
         self._show_heard(flip.of, layer)
+        self.parts.show_flip(flip)
         self.whole["semitones"].set_value(flip.of.semitones)
         bars = flip.length_ticks / bar_ticks(self._session.loop.metre)
         self.whole["bars"].set_value(max(1.0, bars))

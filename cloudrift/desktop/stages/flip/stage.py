@@ -106,7 +106,7 @@ class FlipStage(QWidget):
         self.threads.edited.connect(self.edit)
         self.ruler = PitchRuler(session, "Pitch ruler of the flip")
         self.words = label("", size=11.5, name="soft")
-        self.result = Result(session, self.edit, lambda: self.layer, self.printing.kept)
+        self.result = Result(session, self.edit, lambda: self.layer, self.printing)
         self.threads.chosen.connect(self.result.show_place)
         self.hands: dict[str, QPushButton] = {}
         self.acts: dict[str, Callable[[], object]] = {}

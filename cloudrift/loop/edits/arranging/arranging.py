@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED, free_name
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.arranging.section_loops import seconds_of
 from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.document import Document
@@ -238,6 +239,24 @@ def repeat_all(document: Document, times: int = 2) -> Document:
 def set_bars(document: Document, section_id: str, bars: int) -> Document:
     """Give a section another length in bars."""
     return set_section(document, section_id, bars=bars)
+
+
+def set_key(document: Document, section_id: str, key: Key | None) -> Document:
+    """Give a section a key of its own, or the loop's (None); chords of its own go along."""
+    section, own = document.arrangement.section(section_id), document.loop.key
+    key = None if key == own else key
+    chords = section.chords
+    if chords:
+        there = replace(document.loop, key=section.key or own, chords=chords, layers=())
+        chords = loop_edits.set_key(there, key or own).chords
+    return set_section(document, section_id, key=key, chords=chords)
+
+
+def set_tempo(document: Document, section_id: str, tempo: float) -> Document:
+    """Give a section a tempo of its own (BPM); that of the loop is no longer its own."""
+    tempo = round(float(tempo), 2)
+    own = 0.0 if abs(tempo - document.loop.tempo) < 0.005 else tempo
+    return set_section(document, section_id, tempo=own)
 
 
 def relative_of(key: Key) -> Key:

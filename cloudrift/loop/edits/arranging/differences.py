@@ -40,6 +40,7 @@ def differences(document: Document, section_id: str) -> list[Difference]:
         ("bed", "with the groove bed" if here.bed else "without the groove bed"),
         ("level_db", f"{number(here.level_db - there.level_db, '+g')} dB"),
         ("key", f"in {here.key.text}" if here.key else "in the loop's key"),
+        ("tempo", f"at {here.tempo:g} BPM" if here.tempo else "at the loop's tempo"),
         ("chords", "chords of its own" if here.chords else "the loop's chords"),
         ("line", "other treatments on the loop"),
         ("over", "other treatments on the whole section"),

@@ -8,10 +8,9 @@ from msgspec.structs import replace
 from cloudrift.ground.lru import by_identity
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.progression import put_chords
-from cloudrift.loop.model import spec
 from cloudrift.loop.model.bed import Bed, hits_of
 from cloudrift.loop.model.document import WHOLE, Document
-from cloudrift.loop.model.layer import Layer, new_id
+from cloudrift.loop.model.layer import Layer, louder, new_id
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.sections import PartState, Section
 from cloudrift.texture.treatment import Treatment, time_ratio
@@ -37,6 +36,8 @@ def loop_in(loop: Loop, section: Section) -> Loop:
     """
     if section.key is not None and section.key != loop.key:
         loop = loop_edits.set_key(loop, section.key)
+    if section.tempo:
+        loop = loop_edits.set_tempo(loop, section.tempo)
     if section.chords:
         loop = put_chords(loop, section.chords, bars=loop.bars)
     if section.line:
@@ -60,11 +61,9 @@ def _in(layer: Layer, part: PartState) -> Layer:
     changes: dict[str, Any] = {}
     if part.on is not None:
         changes = {"mute": not part.on, "parked": layer.parked and not part.on}
-    if part.level_db:
-        changes["level_db"] = min(
-            max(layer.level_db + part.level_db, spec.MIN_LEVEL_DB), spec.MAX_LEVEL_DB
-        )
     layer = replace(layer, **changes)
+    if part.level_db:
+        layer = louder(layer, part.level_db)
     if part.pattern and any(one.name == part.pattern for one in hits_of(layer).patterns):
         layer = replace(layer, source=replace(hits_of(layer), plays=part.pattern))
     return layer
@@ -87,7 +86,11 @@ def seconds_of(document: Document) -> float:
 
 
 def _section_s(loop: Loop, section: Section) -> float:
-    """What of a section says how long it lasts is its lines: to make the whole loop takes long."""
+    """What of a section says how long it lasts is its lines and its tempo: to make the whole loop
+    takes long.
+    """
+    if section.tempo:
+        loop = loop_edits.set_tempo(loop, section.tempo)
     frames = round(float(loop.exact_frames) * time_ratio((*loop.line, *section.line)))
     return section.bars * frames / loop.rate / loop.bars
 

@@ -11,12 +11,20 @@ import msgspec
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import NAME_TYPED, free_name
+from cloudrift.ground.words import NAME_TYPED, free_name, number, together
 from cloudrift.loop.edits.flip.cutting import cut, cuts_at, flip_of
 from cloudrift.loop.edits.flip.flips import with_layers_of
 from cloudrift.loop.edits.layers.line_edits import bare_of
 from cloudrift.loop.model.chord import Chord, lasting
-from cloudrift.loop.model.document import Document, Pass, Print, Recipe, RecipeLoop, in_pass
+from cloudrift.loop.model.document import (
+    Document,
+    Pass,
+    Print,
+    PrintedPart,
+    Recipe,
+    RecipeLoop,
+    in_pass,
+)
 from cloudrift.loop.model.flip import Flipped, Label
 from cloudrift.loop.model.loop import Layer, Loop, new_id
 from cloudrift.loop.model.recorded import Facts, FromRecording
@@ -161,6 +169,47 @@ def recipe_of(document: Document, print_id: str) -> tuple[Print, Loop]:
     return found, loop
 
 
+def with_part(recipe: Recipe, part: PrintedPart) -> tuple[PrintedPart, ...]:
+    """Return the parts of a recipe with one more, or otherwise; what says nothing is not kept."""
+    others = tuple(one for one in recipe.parts if one.id != part.id)
+    return tuple(sorted(others if part.plain else (*others, part), key=lambda one: one.id))
+
+
+def soloed_parts(recipe: Recipe, loop: Loop, ids: frozenset[str]) -> tuple[PrintedPart, ...]:
+    """Return the parts of a recipe in which only some layers of its loop are on; none: all are."""
+    parts = recipe.parts
+    for layer in loop.heard():
+        part = replace(recipe.part(layer.id), on=not ids or layer.id in ids)
+        parts = with_part(replace(recipe, parts=parts), part)
+    return parts
+
+
+def part_words(loop: Loop, part: PrintedPart) -> str:
+    """Say in what a print differs from its loop: ``Undertow off``, ``Dusk keys -3 dB``."""
+    at = part.id or None
+    if at is not None and at not in loop.ids:
+        return ""
+    line = {x.id: x.of.label.lower() for x in loop.line_of(at) if x.known}
+    says = [] if part.on else ["off"]
+    says += [f"{number(part.level_db, '+g')} dB"] if part.level_db else []
+    says += [f"without {line[x]}" for x in part.bypassed if x in line]
+    return f"{loop.name_of(at)} {', '.join(says)}" if says else ""
+
+
+def can_be_remade(document: Document, print_id: str) -> str:
+    """Say why a print can't be made again from its recipe; nothing where it can."""
+    found = next((one for one in document.prints if one.id == print_id), None)
+    if found is None:
+        return "Its recipe is gone: it can't be made again, only cut up."
+    loop = next(one.loop for one in document.recipes if one.content == found.recipe.loop)
+    if loop.unknown:
+        return (
+            f"It was printed with {together(loop.unknown)} of a newer program: it can't be made "
+            "again here."
+        )
+    return ""
+
+
 def with_reprint(
     document: Document,
     print_id: str,
@@ -169,13 +218,15 @@ def with_reprint(
     facts: Facts,
     gain_db: float,
     passes: tuple[Pass, ...] = (),
+    parts: tuple[PrintedPart, ...] = (),
 ) -> Document:
     """Put another sound in a print's place, made from another loop: all cut from it follows.
 
-    What was printed from that does so when it is reprinted, too: see ``followers``.
+    ``parts`` say in what it differs from that loop. What was printed from that does so when it is
+    reprinted, too: see ``followers``.
     """
     old, _loop = recipe_of(document, print_id)
-    recipe = replace(old.recipe, loop=hash_of(printed), passes=passes)
+    recipe = replace(old.recipe, loop=hash_of(printed), passes=passes, parts=parts)
     made = replace(old, clip=clip, recipe=recipe, gain_db=gain_db)
     prints = tuple(made if one.id == print_id else one for one in document.prints)
     recipes = (*document.recipes, RecipeLoop(content=hash_of(printed), loop=printed))
