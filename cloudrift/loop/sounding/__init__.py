@@ -6,6 +6,17 @@ Whatever asks for the key, the chords, the roots or the notes that are heard ask
 from cloudrift.loop.sounding.bed import around_bed, notes_of
 from cloudrift.loop.sounding.chords import chords_heard
 from cloudrift.loop.sounding.heard import heard, key_heard
+from cloudrift.loop.sounding.heard_time import HeardTime, heard_time
 from cloudrift.loop.sounding.ruler import RulerSpan, ruler
 
-__all__ = ["RulerSpan", "around_bed", "chords_heard", "heard", "key_heard", "notes_of", "ruler"]
+__all__ = [
+    "HeardTime",
+    "RulerSpan",
+    "around_bed",
+    "chords_heard",
+    "heard",
+    "heard_time",
+    "key_heard",
+    "notes_of",
+    "ruler",
+]

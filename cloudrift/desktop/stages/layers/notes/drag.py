@@ -15,6 +15,7 @@ class Drag:
     at: QPointF
     note: Note | None = None
     moved: bool = False
+    pace: float = 1.0  # written ticks for each that is heard where it was taken hold of
     done: tuple[int, int] = (0, 0)  # ticks and semitones (or steps) already gone
     before: frozenset[int] = frozenset()
     plays: bool = True

@@ -20,7 +20,7 @@ from cloudrift.desktop.kit.look import color
 from cloudrift.desktop.kit.parts import menu_of, paint_focus, playhead_moved
 from cloudrift.desktop.stages.layers.notes.drag import Drag
 from cloudrift.desktop.stages.layers.notes.hints import EMPTY, HINT
-from cloudrift.desktop.stages.layers.notes.model import View, fitting
+from cloudrift.desktop.stages.layers.notes.model import View, fitting, ground_of
 from cloudrift.desktop.stages.layers.notes.moves import OCTAVE, NoteMoves
 from cloudrift.desktop.stages.layers.notes.paint import paint_notes, paint_picked
 from cloudrift.desktop.stages.layers.notes.places import LEFT, TOP, Places
@@ -59,7 +59,7 @@ class NoteGrid(QWidget):
         """What is seen."""
         if self._view is None or self._seen_layer != self._session.selection.layer_id:
             self._seen_layer = self._session.selection.layer_id
-            self._view = fitting(self._moves.notes, self._session.loop)
+            self._view = fitting(self._moves.seen, self._session.loop)
         loop = self._session.loop
         if self._view.last > loop.ticks:
             self._view = self._view.moved_to(0.0, float(loop.ticks), loop.ticks)
@@ -111,7 +111,7 @@ class NoteGrid(QWidget):
         elif point.y() > places.foot:
             self._drag = Drag("loud", point)
             self._drag_loud(self._drag, point, ramp=shift)
-        elif (note := places.note_at(self._moves.notes, point)) is not None:
+        elif (note := places.note_at(self._moves.seen, point)) is not None:
             self._press_note(note, point, shift=shift, ctrl=ctrl)
         else:
             before = self._moves.picked if shift or ctrl else frozenset()
@@ -128,13 +128,13 @@ class NoteGrid(QWidget):
             self._moves.pick(picked | {note.id} if shift or ctrl else frozenset({note.id}))
         edge = self.places.edge_of(note, point.x())
         kind = "move" if ctrl else edge or "move"
-        self._drag = Drag(kind, point, note)
+        self._drag = Drag(kind, point, note, pace=self._moves.pace(note.start_tick))
         if ctrl:
             self._drag.plays = False  # a copy stays where it was
 
     def _press_strip(self, point: QPointF) -> None:
         layer = self._moves.layer
-        if layer is None or not layer.follows:
+        if layer is None or not layer.follows or self._moves.time is not None:
             return
         tick = self.places.tick_at(point.x())
         plays = layer.played.lens.where and not any(
@@ -166,7 +166,7 @@ class NoteGrid(QWidget):
             self._drag_strip(drag, point)
         else:
             self._box = QRectF(drag.at, point).normalized()
-            self._moves.pick(drag.before | self.places.within(self._moves.notes, self._box))
+            self._moves.pick(drag.before | self.places.within(self._moves.seen, self._box))
             self.update()
 
     def _leave_copy(self) -> None:
@@ -188,7 +188,7 @@ class NoteGrid(QWidget):
         if abs(away) < self._moves.grid.step / 2 and not free:
             ticks = 0
         lanes = round((drag.at.y() - point.y()) / places.lane)
-        key = self._session.loop.key
+        key = self._moves.key
         aim = drag.note.pitch + lanes
         if not semitones and self._moves.in_key and not key.has(aim) and lanes:
             aim = key.step(aim, 1 if lanes > 0 else -1)
@@ -196,7 +196,8 @@ class NoteGrid(QWidget):
         gone_ticks, gone = drag.done
         if (ticks, by) == drag.done:
             return
-        self._moves.move(ticks=ticks - gone_ticks, semitones=by - gone, merge=drag.merge)
+        written = round(ticks * drag.pace) - round(gone_ticks * drag.pace)
+        self._moves.move(ticks=written, semitones=by - gone, merge=drag.merge)
         drag.done = ticks, by
 
     def _drag_edge(self, drag: Drag, point: QPointF, *, half: bool, free: bool) -> None:
@@ -206,8 +207,8 @@ class NoteGrid(QWidget):
         ticks = self._moves.grid.snap(edge + away, half=half, free=free) - edge
         gone = drag.done[0]
         if ticks != gone:
-            by = ticks - gone
-            if drag.kind == "end":
+            by = round(ticks * drag.pace) - round(gone * drag.pace)
+            if (drag.kind == "end") == (drag.pace > 0):  # backward, its end is written first
                 self._moves.stretch(end=by, merge=drag.merge)
             else:
                 self._moves.stretch(start=by, merge=drag.merge)
@@ -226,7 +227,7 @@ class NoteGrid(QWidget):
         left, right = sorted((one, other), key=lambda p: p.x())
         picked = self._moves.picked
         levels = {}
-        for note in self._moves.notes:
+        for note in self._moves.seen:
             x = places.at_x(note.start_tick) + 2
             if left.x() - 4 <= x <= right.x() + 4 and (not picked or note.id in picked):
                 share = (x - left.x()) / max(1.0, right.x() - left.x())
@@ -262,13 +263,13 @@ class NoteGrid(QWidget):
         if self._moves.layer is None:
             return
         if point.y() < TOP:
-            self._moves.late_bar(
-                int(places.tick_at(point.x())) // bar_ticks(self._session.loop.metre)
-            )
+            if self._moves.time is None:
+                bar = bar_ticks(self._session.loop.metre)
+                self._moves.late_bar(int(places.tick_at(point.x())) // bar)
             return
-        if point.y() > places.foot or places.note_at(self._moves.notes, point) is not None:
+        if point.y() > places.foot or places.note_at(self._moves.seen, point) is not None:
             return
-        pitch, key = places.pitch_at(point.y()), self._session.loop.key
+        pitch, key = places.pitch_at(point.y()), self._moves.key
         shift = held(event).shift
         if not shift and self._moves.in_key and not key.has(pitch):
             pitch = key.step(pitch, -1)
@@ -277,15 +278,17 @@ class NoteGrid(QWidget):
         note = self._moves.add(tick, pitch, "drag notes end")
         if note is not None:  # the hand is still down: its end goes along
             self._drag = Drag(
-                "end", QPointF(places.at_x(note.end_tick), point.y()), note, drawn=True
-            )
-            self._session.hearing.once.key_down(pitch, note.velocity, self._moves.layer.id)
-            self._session.hearing.once.key_up(pitch)
+                "end", QPointF(places.at_x(note.end_tick), point.y()), note, drawn=True,
+                pace=self._moves.pace(note.start_tick),
+            )  # fmt: skip
+            written = next(n.pitch for n in self._moves.notes if n.id == note.id)
+            self._session.hearing.once.key_down(written, note.velocity, self._moves.layer.id)
+            self._session.hearing.once.key_up(written)
 
     def _show_cursor(self, point: QPointF) -> None:
         note = None
         if TOP < point.y() < self.places.foot:
-            note = self.places.note_at(self._moves.notes, point)
+            note = self.places.note_at(self._moves.seen, point)
         shape = Qt.CursorShape.ArrowCursor
         if note is not None:
             edge = self.places.edge_of(note, point.x())
@@ -313,7 +316,7 @@ class NoteGrid(QWidget):
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         assert event is not None
         point = QPointF(event.pos())
-        note = self.places.note_at(self._moves.notes, point)
+        note = self.places.note_at(self._moves.seen, point)
         if note is not None and note.id not in self._moves.picked and note.id:
             self._moves.pick(frozenset({note.id}))
         tick = self._moves.grid.snap(self.places.tick_at(point.x()))
@@ -322,9 +325,10 @@ class NoteGrid(QWidget):
     def menu(self, tick: int) -> QMenu:
         """Return what can be done to the picked notes."""
         moves = self._moves
+        at = moves.written(tick)
         return menu_of(self, (
-            ("Mute or unmute\tM", moves.mute), ("Split here", lambda: moves.cut(tick)),
-            ("Copy\tCtrl+C", moves.copy), ("Paste here", lambda: moves.paste(tick)),
+            ("Mute or unmute\tM", moves.mute), ("Split here", lambda: moves.cut(at)),
+            ("Copy\tCtrl+C", moves.copy), ("Paste here", lambda: moves.paste(at)),
             ("Duplicate\tCtrl+J", moves.copy_behind), ("Delete\tDel", moves.remove),
             ("Select the same voice\tV", moves.select_same_voice),
             ("Select the same pitch\tP", moves.select_same_pitch),
@@ -359,8 +363,11 @@ class NoteGrid(QWidget):
         if key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
             moves.step(by)
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            ticks = by * (max(1, step // 2) if shift else step)
-            if ctrl:
+            pace = moves.picked_pace
+            ticks = round(by * (max(1, step // 2) if shift else step) * pace)
+            if ctrl and pace < 0:
+                moves.stretch(start=ticks)
+            elif ctrl:
                 moves.stretch(end=ticks)
             else:
                 moves.move(ticks=ticks)
@@ -380,7 +387,7 @@ class NoteGrid(QWidget):
                 Qt.Key.Key_A: moves.select_all,
                 Qt.Key.Key_C: moves.copy,
                 Qt.Key.Key_X: moves.cut_out,
-                Qt.Key.Key_V: lambda: moves.paste(moves.grid.snap(tick)),
+                Qt.Key.Key_V: lambda: moves.paste(moves.written(moves.grid.snap(tick))),
                 Qt.Key.Key_J: moves.copy_behind,
             }
             if ctrl
@@ -391,7 +398,7 @@ class NoteGrid(QWidget):
                 Qt.Key.Key_V: moves.select_same_voice,
                 Qt.Key.Key_P: moves.select_same_pitch,
                 Qt.Key.Key_E: moves.select_every_other,
-                Qt.Key.Key_X: lambda: moves.cut(round(tick)),
+                Qt.Key.Key_X: lambda: moves.cut(moves.written(tick)),
                 Qt.Key.Key_Plus: lambda: self.zoom(0.7),
                 Qt.Key.Key_Equal: lambda: self.zoom(0.7),
                 Qt.Key.Key_Minus: lambda: self.zoom(1 / 0.7),
@@ -424,16 +431,18 @@ class NoteGrid(QWidget):
             )
             return
         loop, grid = self._session.loop, self._moves.grid.ticks
-        notes = self._moves.notes
+        notes = self._moves.seen
+        ground = ground_of(loop, layer, self._moves.as_heard)
         painter.drawPixmap(
             0,
             0,
             self._scene.picture(
-                self, loop, layer, notes, places, grid, dimmed=self.tried is not None
+                self, ground, layer, notes, places, grid, dimmed=self.tried is not None
             ),
         )
         if self.tried is not None:
-            paint_notes(painter, places, self.tried, "focus", self._moves.scale)
+            tried = self._moves.shown(self.tried)
+            paint_notes(painter, places, tried, "focus", self._moves.scale)
         elif self._moves.picked:
             paint_picked(painter, places, notes, self._moves.picked)
         if not self._moves.notes and not layer.follows:

@@ -1,12 +1,17 @@
 """What the note grid shows, made by pure functions of the loop."""
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
+from msgspec.structs import replace
+
+from cloudrift.ground.lru import by_identity
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.layers.from_notes import chords_of
 from cloudrift.loop.edits.layers.slowed import slowed
+from cloudrift.loop.model import spec
 from cloudrift.loop.model.loop import Layer, Loop
-from cloudrift.loop.sounding import notes_of
+from cloudrift.loop.sounding import heard_time, notes_of, ruler
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
 
@@ -74,6 +79,32 @@ def chord_names(loop: Loop, layer: Layer) -> tuple[tuple[int, str], ...]:
     """Return where chords begin and what they are called: those of the row, or the layer's own."""
     chords = loop.chords if layer.follows else chords_of(loop, layer) or loop.chords
     return tuple((chord.start_tick, chord.read(loop.key).text) for chord in chords)
+
+
+class Ground(NamedTuple):
+    """What notes are seen against: a loop's lines and chords, chord names, what is not heard."""
+
+    loop: Loop
+    names: tuple[tuple[int, str], ...]
+    unheard: tuple[tuple[float, float], ...]
+    as_heard: bool
+
+
+@by_identity(16)
+def ground_of(loop: Loop, layer: Layer, as_heard: bool) -> Ground:
+    """Return what a layer's notes are seen against, in written time or in heard time."""
+    time = heard_time(loop, layer)
+    if time is None or not as_heard:
+        return Ground(loop, chord_names(loop, layer), time.unheard if time else (), False)
+    spans = [one for one in ruler(loop, layer.id) if one.number >= 0] or ruler(loop)
+    names = tuple((one.start_tick, one.text) for one in spans)
+    chords = tuple(
+        replace(c, voices=tuple(sorted({spec.in_reach(v) for v in c.voices})))
+        for c in time.chords(loop.chords)
+        if c.length_ticks >= spec.MIN_CHORD_TICKS
+    )
+    heard = replace(loop, chords=chords, key=time.key(loop.key))
+    return Ground(heard, names, (), True)
 
 
 def outlines(loop: Loop) -> tuple[Outline, ...]:

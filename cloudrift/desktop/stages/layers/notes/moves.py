@@ -8,9 +8,10 @@ from cloudrift.desktop.kit.grid import Grid
 from cloudrift.desktop.session.session import Session
 from cloudrift.loop.edits.layers import layer_edits, own_notes
 from cloudrift.loop.model.loop import Layer, Loop
-from cloudrift.loop.sounding import notes_of
-from cloudrift.notes.note import Note
+from cloudrift.loop.sounding import HeardTime, heard_time, notes_of
+from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
+from cloudrift.theory.key import Key
 
 OCTAVE = 12
 REFUSED = "These notes follow the chords. Detach from chords to edit them."
@@ -26,6 +27,7 @@ class NoteMoves(QObject):
         self.session = session
         self.grid = grid
         self.copied: tuple[Note, ...] = ()
+        self.as_heard = False  # whether notes are seen, and drawn, where they are heard
 
     @property
     def layer(self) -> Layer | None:
@@ -43,6 +45,45 @@ class NoteMoves(QObject):
         return notes_of(self.session.loop, layer) if layer.own is None else layer.own
 
     @property
+    def time(self) -> HeardTime | None:
+        """How what is written is heard, while it is seen so and that is another."""
+        layer = self.layer
+        return heard_time(self.session.loop, layer) if layer and self.as_heard else None
+
+    def shown(self, notes: tuple[Note, ...]) -> tuple[Note, ...]:
+        """Return notes where they are seen: as written, or as heard."""
+        time = self.time
+        return notes if time is None else time.heard(notes)
+
+    @property
+    def seen(self) -> tuple[Note, ...]:
+        """The layer's notes where they are seen."""
+        return self.shown(self.notes)
+
+    @property
+    def key(self) -> Key:
+        """The key that the notes are seen in."""
+        time = self.time
+        return self.session.loop.key if time is None else time.key(self.session.loop.key)
+
+    def pace(self, tick: float) -> float:
+        """Return how many written ticks go by for each that is seen; below 0 they go back."""
+        time = self.time
+        return 1.0 if time is None else time.at(tick).speed
+
+    def written(self, tick: float) -> int:
+        """Return the written tick that is seen at a tick."""
+        time = self.time
+        return round(tick if time is None else time.written(tick, 60)[0])
+
+    @property
+    def picked_pace(self) -> float:
+        """The pace where the first picked note is seen."""
+        if self.time is None:
+            return 1.0
+        return next((self.pace(n.start_tick) for n in self.seen if n.id in self.picked), 1.0)
+
+    @property
     def in_key(self) -> bool:
         """Whether its sound has a pitch that the key says something about; a drum has none."""
         layer = self.layer
@@ -51,7 +92,7 @@ class NoteMoves(QObject):
     @property
     def scale(self) -> tuple[int, ...]:
         """The pitch classes that are in key: all of them for a sound without a pitch."""
-        return self.session.loop.key.scale if self.in_key else tuple(range(12))
+        return self.key.scale if self.in_key else tuple(range(12))
 
     @property
     def picked(self) -> frozenset[int]:
@@ -195,12 +236,24 @@ class NoteMoves(QObject):
         self._apply("split notes", lambda loop, layer: own_notes.cut_notes(loop, layer, ids, tick))
 
     def add(self, tick: int, pitch: int, merge: str = "") -> Note | None:
-        """Draw a note of the grid's length and pick it."""
-        layer = self.layer
+        """Draw a note of the grid's length where it is seen, pick it and return it as it is seen.
+
+        Where it is seen as it is heard, what is written is bent for that.
+        """
+        layer, time = self.layer, self.time
         if layer is None or not self.may():
             return None
+        length, seen = self.grid.ticks, tick
+        if time is not None:
+            pace = self.pace(tick)
+            source, pitch = time.written(tick, pitch)
+            length = max(1, round(length * abs(pace)))
+            tick = round(source) if pace > 0 else round(source) - length
+            if not LOWEST <= pitch <= HIGHEST:
+                self.session.say("that is too far from what is written to be a note")
+                return None
         tick = min(max(tick, 0), self.session.loop.ticks - 30)
-        note = Note(start_tick=tick, length_ticks=self.grid.ticks, pitch=pitch)
+        note = Note(start_tick=tick, length_ticks=length, pitch=pitch)
         new = self.session.make(
             "draw a note",
             lambda loop: own_notes.add_note(loop, layer.id, note),
@@ -210,7 +263,8 @@ class NoteMoves(QObject):
         if new is None:
             return None
         self.pick(frozenset({new}))
-        return next((n for n in self.notes if n.id == new), None)
+        found = [n for n in self.seen if n.id == new]
+        return min(found, key=lambda n: abs(n.start_tick - seen), default=None)
 
     def copy(self) -> None:
         """Keep the picked notes for pasting."""

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPen
 
 from cloudrift.desktop.kit.look import SEMI, color, figure_font, text_font
-from cloudrift.desktop.stages.layers.notes.model import chord_names, lines, outlines
+from cloudrift.desktop.stages.layers.notes.model import Ground, lines, outlines
 from cloudrift.desktop.stages.layers.notes.places import LEFT, STRIP, TOP, Places
 from cloudrift.desktop.stages.layers.notes.rects import (
     ID,
@@ -19,7 +19,6 @@ from cloudrift.desktop.stages.layers.notes.rects import (
     columns,
     draw_boxes,
 )
-from cloudrift.loop.edits.layers.slowed import slowed
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
@@ -30,8 +29,11 @@ FEW = 200  # picked notes whose frames are thick
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
-def paint_ground(painter: QPainter, places: Places, loop: Loop, layer: Layer, grid: int) -> None:
+def paint_ground(
+    painter: QPainter, places: Places, ground: Ground, layer: Layer, grid: int
+) -> None:
     """Paint lanes, lines, chord outlines and where the lens plays."""
+    loop = ground.loop
     painter.fillRect(QRectF(0, 0, places.width, places.height), color("paper"))
     body = QRectF(LEFT, TOP, places.width - LEFT - 4, places.foot - TOP)
     painter.fillRect(body, color("card"))
@@ -51,11 +53,11 @@ def paint_ground(painter: QPainter, places: Places, loop: Loop, layer: Layer, gr
     painter.setClipRect(QRectF(LEFT, 0, places.width - LEFT, places.height))
     _paint_lines(painter, places, loop, grid)
     painter.setClipRect(QRectF(LEFT, TOP, places.width - LEFT, places.foot - TOP))
-    _paint_unheard(painter, places, loop, layer)
+    _paint_unheard(painter, places, ground.unheard)
     _paint_outlines(painter, places, loop)
     painter.setClipRect(QRectF(LEFT, 0, places.width - LEFT, TOP))
-    _paint_names(painter, places, loop, layer)
-    if layer.follows:
+    _paint_names(painter, places, ground)
+    if layer.follows and not ground.as_heard:
         _paint_strip(painter, places, loop, layer)
     painter.setClipping(False)
     painter.setPen(color("ink_soft"))
@@ -73,15 +75,13 @@ def _paint_lines(painter: QPainter, places: Places, loop: Loop, grid: int) -> No
     painter.drawLine(QPointF(LEFT, places.foot), QPointF(places.width, places.foot))
 
 
-def _paint_unheard(painter: QPainter, places: Places, loop: Loop, layer: Layer) -> None:
-    """Hatch what a slow treatment passes over: notes that begin there are not heard."""
-    slow = slowed(loop, layer)
-    if slow is None:
-        return
+def _paint_unheard(
+    painter: QPainter, places: Places, unheard: tuple[tuple[float, float], ...]
+) -> None:
+    """Hatch what treatments pass over: notes that begin there are not heard."""
     painter.setPen(Qt.PenStyle.NoPen)
-    ends = [*(first for first, _ in slow.heard[1:]), loop.ticks]
-    for (_, last), end in zip(slow.heard, ends, strict=True):
-        left, right = places.at_x(last), places.at_x(end)
+    for first, last in unheard:
+        left, right = places.at_x(first), places.at_x(last)
         box = QRectF(left, TOP, right - left, places.foot - TOP)
         painter.fillRect(box, QBrush(color("ink_soft", 0.35), Qt.BrushStyle.BDiagPattern))
         painter.setPen(color("ink_soft"))
@@ -101,12 +101,13 @@ def _paint_outlines(painter: QPainter, places: Places, loop: Loop) -> None:
         painter.drawRoundedRect(box, 2, 2)
 
 
-def _paint_names(painter: QPainter, places: Places, loop: Loop, layer: Layer) -> None:
+def _paint_names(painter: QPainter, places: Places, ground: Ground) -> None:
     """The names of chords over where they begin, and numbers of bars where there is room."""
     painter.setFont(text_font(10.5, SEMI))
     painter.setPen(color("ink"))
     taken: list[tuple[float, float]] = []  # what the names take of the line
-    for tick, name in chord_names(loop, layer):
+    loop = ground.loop
+    for tick, name in ground.names:
         x = places.at_x(tick) + 20
         if not taken or x > taken[-1][1]:
             painter.drawText(QPointF(x, 12), name)

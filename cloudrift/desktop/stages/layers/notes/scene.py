@@ -4,11 +4,10 @@ from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.look import look
-from cloudrift.desktop.stages.layers.notes.model import chord_names
+from cloudrift.desktop.stages.layers.notes.model import Ground
 from cloudrift.desktop.stages.layers.notes.paint import paint_ground, paint_notes
 from cloudrift.desktop.stages.layers.notes.places import Places
-from cloudrift.loop.edits.layers.slowed import slowed
-from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.model.loop import Layer
 from cloudrift.notes.note import Note
 
 
@@ -23,7 +22,7 @@ class Scene:
     def picture(
         self,
         widget: QWidget,
-        loop: Loop,
+        ground: Ground,
         layer: Layer,
         notes: tuple[Note, ...],
         places: Places,
@@ -32,10 +31,10 @@ class Scene:
         dimmed: bool,
     ) -> QPixmap:
         """Return the picture of a layer's notes; ``dimmed`` while others are tried over them."""
-        lens = layer.played.lens
+        lens, loop = layer.played.lens, ground.loop
         strip = (lens.where, lens.late_bars, lens.late_ticks) if layer.follows else None
         ground_of = (loop.chords, loop.key, loop.bars, loop.metre, places, grid_ticks, strip,
-                     slowed(loop, layer), chord_names(loop, layer),
+                     ground[1:],
                      layer.role, look.name, widget.devicePixelRatioF())  # fmt: skip
         picture_of = (notes, layer.follows, dimmed, layer.played.sound.of.tuned)
         fresh = ground_of != self._ground_of
@@ -45,7 +44,7 @@ class Scene:
             self._ground.setDevicePixelRatio(ratio)
             self._ground_of = ground_of
             painter = QPainter(self._ground)
-            paint_ground(painter, places, loop, layer, grid_ticks)
+            paint_ground(painter, places, ground, layer, grid_ticks)
             painter.end()
         if fresh or picture_of != self._picture_of:
             self._picture, self._picture_of = QPixmap(self._ground), picture_of

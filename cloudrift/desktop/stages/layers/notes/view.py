@@ -30,6 +30,7 @@ from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.edits.layers.from_notes import put_roots, roots_of_what_plays
 from cloudrift.loop.edits.layers.slowed import slowed
 from cloudrift.loop.model.loop import LEVEL, Layer
+from cloudrift.loop.sounding import heard_time
 from cloudrift.notes.tools import GROUPS, TOOLS
 from cloudrift.texture.ride import RidePoint
 
@@ -55,6 +56,11 @@ class NotesView(QWidget):
         self.roots = small_button(
             "Sounding roots", self._put_roots, tip="Detached notes: the sounding roots"
         )
+        self.heard = small_button(
+            "As heard", self._swap_heard, tip="See and draw notes when they sound and in the octave "
+            "they sound in, after all treatments; what is written is bent for that",
+        )  # fmt: skip
+        self.heard.setCheckable(True)
         self.help = small_button("?", self._say_keys, tip=HINT)
         self.lane: RideLane | None = None
         self._lane_of: tuple[object, ...] = ()
@@ -74,7 +80,7 @@ class NotesView(QWidget):
         fill(horizontal(words, FLUSH, 6), (self.title, 1), (self.words, 2))
         takes_rest(words, NAME_PX)
         line = Flow(head, spacing=6)
-        for one in (words, self.roots, self.pull, self.step, self.help, self.follow):
+        for one in (words, self.roots, self.pull, self.heard, self.step, self.help, self.follow):
             line.addWidget(one)
         column.addWidget(head)
         tools = QWidget()
@@ -112,6 +118,11 @@ class NotesView(QWidget):
         if slow is not None:
             self.strip.open_tool(TOOLS["to the front"], window=slow.window, share=slow.share * 100)
 
+    def _swap_heard(self) -> None:
+        self.moves.as_heard = self.heard.isChecked()
+        self.grid.fit()
+        self._show()
+
     def _follow_grid(self) -> None:
         self.strip.try_it()
         self.grid.update()
@@ -148,6 +159,7 @@ class NotesView(QWidget):
         loop = self._session.loop
         waits = layer is not None and layer.follows and not loop.chords
         self.roots.setVisible(waits and bool(roots_of_what_plays(loop)))
+        self.heard.setVisible(layer is not None and heard_time(loop, layer) is not None)
         slow = slowed(self._session.loop, layer) if layer else None
         self.pull.setVisible(slow is not None)
         if slow is not None:
