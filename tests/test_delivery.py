@@ -26,18 +26,21 @@ from cloudrift.audio.sound_file import (
 )
 from cloudrift.cli.main import commands
 from cloudrift.deliver import PARTS, PRESETS, Order, deliver, parcels
+from cloudrift.deliver.midi_parcels import heard_notes
 from cloudrift.deliver.names import Naming, check_pattern, named
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.arranging.arranging import add_section
 from cloudrift.loop.edits.bed.beds import set_heard
+from cloudrift.loop.edits.flip import flips, prints
 from cloudrift.loop.edits.flip.prints import with_print
-from cloudrift.loop.edits.layers import layer_edits, line_edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes
 from cloudrift.loop.edits.layers.recordings import add_recording
 from cloudrift.loop.files.storage import save
 from cloudrift.loop.model.credits import Credits, Person
 from cloudrift.loop.model.demo_file import suggest_demo
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.recorded import Facts, FromRecording
+from cloudrift.notes.note import Note
 from cloudrift.render import Engine
 from cloudrift.render.forms.printing import printed
 from cloudrift.theory import Key
@@ -407,6 +410,34 @@ def test_midi_as_written_as_heard_and_a_layer_each(tmp_path):
     tempo = next(m.tempo for m in mido.MidiFile(heard).tracks[0] if m.type == "set_tempo")
     assert mido.tempo2bpm(tempo) == pytest.approx(117.73, abs=0.01)
     assert sorted(n for path in each for n in notes(path)) == sorted(notes(plain))
+
+
+def test_heard_midi_has_what_sounds_of_reversed_slowed_and_cut_up_layers(tmp_path):
+    plain = replace(SMALL, line=(), layers=SMALL.layers[:1])
+    first = plain.layers[0].id
+    note = Note(start_tick=0, length_ticks=480, pitch=66, velocity=77)
+    late = Note(start_tick=plain.ticks - 240, length_ticks=480, pitch=61, velocity=50)
+    plain = own_notes.with_own(plain, first, (note, late))
+    assert [(n.start_tick, n.pitch, n.velocity) for n in heard_notes(plain, plain.layers[0])] == [
+        (0, 66, 77), (plain.ticks - 240, 61, 50),
+    ]  # fmt: skip
+    slow = line_edits.add_treatment(plain, first, "half speed")
+    assert [(n.start_tick, n.length_ticks, n.pitch) for n in heard_notes(slow, slow.layers[0])] == [
+        (0, 960, 54)
+    ]  # fmt: skip
+    back = line_edits.add_treatment(plain, first, "reverse")
+    found = heard_notes(back, back.layers[0])
+    assert (plain.ticks // plain.bars - 480, 66) in {(n.start_tick, n.pitch) for n in found}
+    facts = prints.facts_of_print(plain, "Print", round(plain.sounding_frames), -14.0)
+    document = prints.with_print(Document(loop=plain), plain, "0" * 24, facts, (), 0.0)
+    flip = document.loop.layers[-1].id
+    loop = flips.use(
+        flips.with_flip(
+            document.loop, flip,
+            lambda one: replace(one, places=tuple(replace(x, semitones=2.0) for x in one.places)),
+        ), flip,
+    )  # fmt: skip
+    assert {n.pitch for n in heard_notes(loop, loop.layer(flip))} == {68, 63}
 
 
 def test_one_shots_are_of_each_sound_once_and_of_none_that_may_not_go_alone(tmp_path):

@@ -360,7 +360,7 @@ def test_an_outline_has_the_lowest_and_highest_of_each_column():
 
 
 def test_clashes_are_spelled_in_the_recordings_own_key(small_loop):
-    clash = Clash("c1", (0, 7), (2,))
+    clash = Clash(0, 960, (0, 7), (2,))
     assert clash_words(clash, small_loop, Key("E", "minor")) == "C G outside, D clashes"
     assert len(KEYS) == 24
 

@@ -14,13 +14,15 @@ from cloudrift.loop.edits.chords.progression import put_row
 from cloudrift.loop.edits.layers import layer_edits, line_edits, recordings
 from cloudrift.loop.files.storage import load, save
 from cloudrift.loop.model.recorded import FITS, Facts, FromRecording
+from cloudrift.loop.sounding import key_heard, key_of_layers
 from cloudrift.render.measure.clashes import clashes
 from cloudrift.render.measure.taken import bass_in, chords_in
 from cloudrift.render.plan.laying import laying_of
 from cloudrift.render.plan.plan import layer_context
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory import Key, parse_progression
-from tests.conftest import db, rms
+from tests.conftest import db, make_small_loop, rms
+from tests.test_heard import treated
 
 RATE = 44_100
 BEATS = tuple(i * 0.6 for i in range(8))  # 100 BPM
@@ -516,3 +518,39 @@ def test_the_tempo_of_a_recording_is_taken_where_a_loop_can_have_it(added):
     slow = recordings.set_own_tempo(added, "l1", 25.0)
     with pytest.raises(CloudriftError, match="no usable tempo"):
         recordings.take_tempo(slow, "l1")
+
+
+# --- against what is heard ------------------------------------------------------------------------
+
+
+def test_a_recording_comes_into_the_key_that_sounds_whatever_is_written():
+    """Everything goes through the whole loop's line: a new layer, too."""
+    loop = replace(make_small_loop(), line=())
+    assert key_of_layers(loop) == loop.key
+    taped = treated(loop, None, "shift", semitones=-3.0, way="like tape")
+    assert key_of_layers(taped) == loop.key  # it is moved along with all others
+    moved = loop
+    for layer in loop.layers:
+        moved = treated(moved, layer.id, "shift", semitones=2.0)
+    assert key_of_layers(moved) == loop.key.shifted(2) == key_heard(moved)
+    assert key_of_layers(treated(moved, None, "shift", semitones=-3.0)) == loop.key.shifted(2)
+
+
+def test_clashes_are_with_the_chords_that_sound(clips):
+    loop = replace(make_small_loop(), line=())
+    voices = loop.chords[0].voices
+    hz = [440 * 2 ** ((v - 69) / 12) for v in voices]
+    t = np.arange(int(loop.sounding_frames)) / loop.rate
+    audio = np.tile(sum(np.sin(2 * np.pi * f * t) for f in hz) * 0.1, (2, 1)).astype(np.float32)
+    facts = Facts(name="Held", kind="loop", tempo=loop.tempo, length_s=float(t[-1]), key=loop.key)
+    source = FromRecording(clip=clips.record(audio, loop.rate), facts=facts)
+    first = loop.chords[:1]
+    held = replace(loop, chords=(replace(first[0], length_ticks=loop.ticks),))
+    added = recordings.add_recording(held, source)
+    assert clashes(added, added.layers[-1], clips) == ()
+    moved = added
+    for layer in loop.layers:
+        moved = treated(moved, layer.id, "shift", semitones=1.0)
+    found = clashes(moved, moved.layers[-1], clips)
+    assert found and found[0].outside
+    assert (found[0].start_tick, found[0].end_tick) == (0, held.ticks)

@@ -153,6 +153,7 @@ def add(
 def shift_of(source: Any, loop: Any, shift: str) -> float:
     """Return the semitones that ``--shift`` means for a recording in a loop's key."""
     from cloudrift.loop.edits.layers import recordings  # noqa: PLC0415
+    from cloudrift.loop.sounding import key_of_layers  # noqa: PLC0415
 
     if shift not in ("auto", "up", "down"):
         try:
@@ -161,7 +162,7 @@ def shift_of(source: Any, loop: Any, shift: str) -> float:
             raise CloudriftError(
                 f"--shift is {shift!r}, but must be auto, up, down or semitones"
             ) from error
-    ways = recordings.ways_into(source, loop.key, loop.tempo)
+    ways = recordings.ways_into(source, key_of_layers(loop), loop.tempo)
     if not ways:
         raise CloudriftError(
             f"the key of {source.facts.name} is not known; say it with --key, or the shift in "

@@ -57,7 +57,7 @@ PARTS: dict[str, Part] = {
         Part(
             name="heard midi",
             label="MIDI, as it sounds",
-            about="the same in the sounding key and tempo",
+            about="the notes that sound, after all treatments; of prints and flips too",
         ),
         Part(name="layer midi", label="MIDI, one file per layer", about="the notes as played"),
         Part(

@@ -5,7 +5,7 @@ Whatever asks for the key, the chords, the roots or the notes that are heard ask
 
 from cloudrift.loop.sounding.bed import around_bed, notes_of
 from cloudrift.loop.sounding.chords import chords_heard
-from cloudrift.loop.sounding.heard import heard, key_heard
+from cloudrift.loop.sounding.heard import heard, key_heard, key_of_layers
 from cloudrift.loop.sounding.heard_time import HeardTime, heard_time
 from cloudrift.loop.sounding.ruler import RulerSpan, ruler
 
@@ -17,6 +17,7 @@ __all__ = [
     "heard",
     "heard_time",
     "key_heard",
+    "key_of_layers",
     "notes_of",
     "ruler",
 ]

@@ -129,6 +129,13 @@ def key_heard(loop: Loop) -> Key:
     return found.key if known else _written_key(loop)
 
 
+def key_of_layers(loop: Loop) -> Key:
+    """Return the key that a layer is to be in so that it sounds in the loop's: the whole loop's
+    line, which it goes through as well, moves it from there.
+    """
+    return key_heard(loop).shifted(-round(shift_st(loop.line, loop.line_blend)) % 12)
+
+
 def _written_key(loop: Loop) -> Key:
     """The key that is written, gone along with the whole loop's line."""
     return loop.key.shifted(round(shift_st(loop.line, loop.line_blend)))

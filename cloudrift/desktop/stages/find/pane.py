@@ -38,6 +38,7 @@ from cloudrift.ground.words import plural
 from cloudrift.loop.edits.layers import recordings
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.recorded import KINDS
+from cloudrift.loop.sounding import key_of_layers
 from cloudrift.notes.listening import read_and_listen
 
 FETCHING = "fetching a recording"
@@ -368,7 +369,7 @@ class FindPane(SideTool):
     def _laid(loop: Loop, found: Found, there: Fetched, layer_id: str | None) -> Loop:
         """The loop with the recording in it, in key by the shorter way, at the loop's tempo."""
         source = recordings.laid_in(loop, there.clip, there.facts)
-        ways = recordings.ways_into(source, loop.key, loop.tempo)
+        ways = recordings.ways_into(source, key_of_layers(loop), loop.tempo)
         if layer_id is None:
             return recordings.add_recording(
                 loop, recordings.shifted(source, float(ways[0]) if ways else 0.0)

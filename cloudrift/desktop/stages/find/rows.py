@@ -3,6 +3,7 @@
 from cloudrift.exchange import Found, Wanted
 from cloudrift.ground.words import number, plural
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import key_of_layers
 
 
 def row_of(found: Found) -> tuple[str, ...]:
@@ -44,7 +45,7 @@ def wanted_in(loop: Loop, words: str, kind: str, within_st: float, within_percen
     return Wanted(
         words=words,
         kind=kind,
-        key=loop.key,
+        key=key_of_layers(loop),
         within_st=round(within_st),
         tempo=loop.tempo,
         within_percent=within_percent,

@@ -20,6 +20,7 @@ from cloudrift.ground.words import MOST_NAME, number
 from cloudrift.loop.edits.layers import recordings
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.loop.model.recorded import FITS, KINDS, MOST_SEMITONES, FromRecording
+from cloudrift.loop.sounding import key_of_layers
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.render.plan.plan import layer_laying
 from cloudrift.theory.fit import plain_key
@@ -236,9 +237,9 @@ class RecordingPage(QWidget):
 
     def _show_ways(self, source: FromRecording, loop: Loop) -> None:
         """Both ways into the key, each to be heard before it is taken."""
-        ways = recordings.ways_into(source, loop.key, loop.tempo)
-        facts = source.facts
-        wanted = (ways, source.semitones, loop.key, facts.key, facts.pitch)
+        key, facts = key_of_layers(loop), source.facts
+        ways = recordings.ways_into(source, key, loop.tempo)
+        wanted = (ways, source.semitones, key, facts.key, facts.pitch)
         if wanted == self._ways_of:
             return
         self._ways_of = wanted
@@ -248,13 +249,13 @@ class RecordingPage(QWidget):
         if not ways:
             self.into.setText("Its key is unknown: shift it by ear, or enter the key below.")
             return
-        there = recordings.is_in_key(source, loop.key, loop.tempo)
-        name = own.text if own else f"its note, {loop.key.spell_pitch(round(facts.pitch))},"
-        named = (loop.key.pc, loop.key.mode)
+        there = recordings.is_in_key(source, key, loop.tempo)
+        name = own.text if own else f"its note, {key.spell_pitch(round(facts.pitch))},"
+        named = (key.pc, key.mode)
         same = own is not None and ways == (0,) and (own.pc, own.mode) != named
-        words = f"{name} into {loop.key.text}: "
+        words = f"{name} into {key.text}: "
         if same:
-            words = f"{name} has the notes of {loop.key.text}: "
+            words = f"{name} has the notes of {key.text}: "
         taped = recordings.taped_st(source, loop.tempo)
         if abs(taped) > recordings.IN_KEY_ST:
             words = f"like tape it moves {number(taped, '+.2f')} semitones; {words}"

@@ -192,12 +192,8 @@ class RecordingPicture(QWidget):
     def _paint_clashes(self, painter: QPainter, loop: Loop, axis: TimeAxis) -> None:
         assert self.seen is not None
         painter.setFont(text_font(11))
-        there = {clash.chord_id: clash for clash in self.seen.clashes}
-        for chord in loop.chords:
-            clash = there.get(chord.id)
-            if clash is None:
-                continue
-            left, right = axis.at_x(chord.start_tick), axis.at_x(chord.end_tick)
+        for clash in self.seen.clashes:
+            left, right = axis.at_x(clash.start_tick), axis.at_x(clash.end_tick)
             room = QRectF(left + 2, self.height() - BOTTOM + 3, right - left - 4, BOTTOM - 6)
             painter.fillRect(room, color("signal", 0.12))
             painter.setPen(color("signal"))

@@ -6,6 +6,7 @@ from cloudrift.desktop.stages.layers.recording_model import ways_words
 from cloudrift.loop.edits.layers.recordings import ways_into
 from cloudrift.loop.model.loop import Group, Layer, Loop
 from cloudrift.loop.model.recorded import FromRecording
+from cloudrift.loop.sounding import key_of_layers
 from cloudrift.render.plan.variants import alone
 from cloudrift.style import house_cards
 
@@ -16,7 +17,7 @@ def offer_words(loop: Loop, source: FromRecording) -> str:
     out = [f"{facts.name} imported as a {facts.kind}"]
     if source.fit == "tempo" and abs(facts.tempo / loop.tempo - 1) > 0.002:
         out.append(f"from {facts.tempo:.5g} to {loop.tempo:g} BPM")
-    ways = [way for way in ways_into(source, loop.key, loop.tempo) if way]
+    ways = [way for way in ways_into(source, key_of_layers(loop), loop.tempo) if way]
     if ways:
         words = " or ".join(ways_words(way) for way in ways)
         out.append(f"to be in key it needs {words}")

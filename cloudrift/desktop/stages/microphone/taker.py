@@ -22,6 +22,7 @@ from cloudrift.exchange.stand_in import sound_of
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.layers.sung import Over, heard_meanwhile
 from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.sounding import key_of_layers
 from cloudrift.notes.time import beat_ticks
 from cloudrift.render.play import capture
 from cloudrift.render.play.capture import Capture, Turn
@@ -364,7 +365,7 @@ class Taker(QObject):
                     by=self.name,
                     pitched=self._pitched,
                     tempo=loop.tempo,
-                    key=loop.key,
+                    key=key_of_layers(loop),
                     rest=rest,
                 )
                 self.takes.append(take)

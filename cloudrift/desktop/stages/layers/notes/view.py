@@ -57,7 +57,7 @@ class NotesView(QWidget):
             "Sounding roots", self._put_roots, tip="Detached notes: the sounding roots"
         )
         self.heard = small_button(
-            "As heard", self._swap_heard, tip="See and draw notes when they sound and in the octave "
+            "As heard", self._swap_heard, tip="See and draw notes when they sound, in the octave "
             "they sound in, after all treatments; what is written is bent for that",
         )  # fmt: skip
         self.heard.setCheckable(True)
