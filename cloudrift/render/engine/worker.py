@@ -143,6 +143,8 @@ class RenderWorker:
         while True:
             with self._change:
                 self._running = None
+                if self._closing:  # whoever would be told may be gone
+                    return
                 rests = not self._wanted
             if rests:
                 self._rested()
@@ -165,6 +167,8 @@ class RenderWorker:
                 self._look_ahead(name, loop)
                 rendered = self._engine.render(loop, partial(self._may_not_go_on, name), name=name)
                 self._was_cancelled = False
+                if self._closing:
+                    return
                 # Heard first, measured after: the ear does not wait for the meter.
                 self._answer(name, rendered)
                 if not self._stale(name):

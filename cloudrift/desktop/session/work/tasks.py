@@ -77,23 +77,29 @@ class Tasks(QObject):
         def stale() -> bool:
             return self._current.get(name) != number
 
+        def moved_here(share: float, text: str) -> None:
+            if not self._closed:
+                self._moved.emit(name, number, share, text)
+
         def body() -> None:
+            if self._closed:
+                return  # nobody hears of it, and what would tell may be gone
             if stale():
                 self._failed.emit(name, number, Cancelled())
                 return
             try:
-                answer = work(
-                    stale, lambda share, text: self._moved.emit(name, number, share, text)
-                )
+                answer = work(stale, moved_here)
             except Exception as error:
                 said: Exception = error
                 if stale():  # what goes wrong with what nobody wants is neither said nor logged
                     said = Cancelled()
                 elif not isinstance(error, CloudriftError | Cancelled):
                     said = CloudriftError(error_words(error, f"{name} failed"))
-                self._failed.emit(name, number, said)
+                if not self._closed:
+                    self._failed.emit(name, number, said)
             else:
-                self._done.emit(name, number, answer)
+                if not self._closed:
+                    self._done.emit(name, number, answer)
 
         self._futures = [one for one in self._futures if not one.done()]
         if lane not in self._pools:
