@@ -1,12 +1,13 @@
 """Whether what is said to be heard is heard: the model against the sound itself.
 
-``python -m bench.heard [documents] [first]`` draws documents (sketches with shifts, tape, half
-speed, reverse, replays, slots; recordings of a known note; flips of prints of those, with pieces
-shifted, reversed, repeated; prints of such flips) and renders each layer by itself, through all
-lines. Over each stretch in which the model says the same notes, the chroma of that sound (in
-cents, folded to an octave) is held against the notes' partials, turned by each of twelve
-semitones: the model is right where no other turn fits better. The same is done with the roots and
-chords against the sum. By chance a turn would fit once in twelve.
+``python -m bench.heard [documents] [first] [plain]`` draws documents (sketches with shifts, tape,
+half speed, reverse, replays, slots; recordings of a known note; flips of prints of those, with
+pieces shifted, reversed, repeated; prints of such flips) and renders each layer by itself, through
+all lines. In each stretch over which the model says the same notes, the lines of that sound's
+spectrum are looked at: right is where the power belongs to the notes and their partials, and each
+of the loud notes is there itself. Of the sum, the chord that is said must hold nearly as much power
+as any other turn of it, and its root be there. How often that would be so by chance is told by
+turning the notes by some semitones.
 """
 
 import sys
@@ -22,7 +23,7 @@ from msgspec.structs import replace
 from cloudrift.audio.clips import ClipStore
 from cloudrift.ground.draws import rng_for
 from cloudrift.loop.edits.flip import cutting, flips, prints
-from cloudrift.loop.edits.layers import line_edits, recordings
+from cloudrift.loop.edits.layers import layer_edits, line_edits, recordings
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.recorded import Facts, FromRecording
@@ -36,12 +37,16 @@ from cloudrift.render.plan.variants import alone
 from cloudrift.style.card_files import house_cards
 from cloudrift.style.sketch import sketch
 
-OVER_DB, LEAST_S = -30.0, 0.25  # of stretches that are looked at
-THERE_DB = -40.0  # under the loudest line: what is softer is none
-LOW_HZ, HIGH_HZ = 60.0, 2500.0
-PARTIALS = (1.0, 0.8, 0.6, 0.5, 0.4)  # how much of each of a note's partials is taken to sound
-SOFT_CENTS = 12.0
-ALIKE, EQUAL = 0.97, 0.995  # notes that turned fit themselves as well tell nothing
+OVER_DB, LEAST_S = -30.0, 0.16  # of stretches that are looked at
+THERE_DB = -35.0  # under the loudest line: what is softer is none
+LOW_HZ, HIGH_HZ, NEAR_CENTS = 60.0, 1500.0, 35.0
+QUIET_S = 0.06  # before an onset that is looked at, and after
+BLUR = 0.6  # of the width of a sound's spectrum: how far a line may be off
+PARTIALS = (1, 3, 5)  # whose classes belong to a note; those of 2 and 4 are its own
+BELONGS, THERE = 0.85, 0.99  # share of the power, and of the loud notes
+ALIKE = 0.9  # of the power that the best turn of a chord holds
+LOUD_DB = 3.0  # under the loudest note: what is said to be so loud must be there
+
 MOVES = (
     ("shift", {"semitones": -3.0}), ("shift", {"semitones": 5.0}),
     ("shift", {"semitones": -2.0, "way": "like tape"}),
@@ -52,28 +57,52 @@ MOVES = (
 
 
 class Measured(NamedTuple):
-    """Of how many stretches was looked for, in how many was it right; and how many cents off."""
+    """Of how many stretches was looked for, in how many was it right; cents off; how late (ms) what
+    begins after a silence is in the sound.
+    """
 
     spans: int
     right: int
     chance: int
     chords: int
     roots: int
+    chance_roots: int
     cents: tuple[float, ...]
+    onsets_ms: tuple[float, ...]
 
 
-def drawn(number: int, clips: ClipStore) -> Document:
-    """Return a document, by its number: the same number gives the same one."""
+def drawn(number: int, clips: ClipStore, *, plain: bool = False) -> Document:
+    """Return a document, by its number: the same number gives the same one.
+
+    ``plain``: all of it is played by one sound that neither rings nor decays, and no treatment is
+    there but those that move notes, so that only what is moved is measured.
+    """
     rng = rng_for(number, "heard in sound")
     cards = list(house_cards().values())
     loop = sketch(cards[number % len(cards)], variation=number, bars=4)
-    if rng.random() < 0.25:
+    if plain:
+        loop = _plain(loop)
+    generations = int(rng.integers(0, 3))
+    if not generations and rng.random() < 0.5:
         loop = _with_recording(loop, rng, clips)
     loop = _treated(loop, rng)
     document = Document.of(replace(loop, bed=None))
-    for _generation in range(int(rng.integers(0, 3))):
+    for _generation in range(generations):
         document = _flipped(document, rng, clips)
     return document
+
+
+def _plain(loop: Loop) -> Loop:
+    loop = line_edits.set_line(loop, None, ())
+    for group in loop.groups:
+        loop = line_edits.set_line(loop, group.id, ())
+    for layer in loop.layers:
+        loop = line_edits.set_line(loop, layer.id, ())
+        loop = layer_edits.set_sound(loop, layer.id, "drawbar organ")
+        for name in ("sub", "click", "rotor", "detune_cents"):
+            loop = layer_edits.set_sound_setting(loop, layer.id, name, 0.0)
+        loop = layer_edits.set_sound_setting(loop, layer.id, "release_ms", 10.0)
+    return loop
 
 
 def _with_recording(loop: Loop, rng: np.random.Generator, clips: ClipStore) -> Loop:
@@ -81,7 +110,7 @@ def _with_recording(loop: Loop, rng: np.random.Generator, clips: ClipStore) -> L
     pitch = float(rng.uniform(48, 72))
     t = np.arange(int(1.2 * loop.rate)) / loop.rate
     hz = 440 * 2 ** ((pitch - 69) / 12)
-    tone = sum(np.sin(2 * np.pi * k * hz * t) * 0.6**k for k in range(1, 5)) * np.exp(-1.5 * t)
+    tone = sum(np.sin(2 * np.pi * k * hz * t) * 0.6**k for k in range(1, 5))
     clip = clips.record(np.tile(0.3 * tone, (2, 1)).astype(np.float32), loop.rate)
     facts = Facts(name="Known note", kind="phrase", length_s=1.2, pitch=round(pitch, 3), lufs=-20.0)
     source = FromRecording(clip=clip, facts=facts, semitones=float(rng.integers(-5, 6)),
@@ -125,43 +154,93 @@ def _flipped(document: Document, rng: np.random.Generator, clips: ClipStore) -> 
 def measure(loop: Loop, engine: Engine) -> Measured:
     """Hold what is said of a loop against the sound of each of its layers, and of their sum."""
     rng = np.random.default_rng(7)
-    spans = right = chance = chords = roots = 0
+    spans = right = chance = chords = roots = chance_roots = 0
     cents: list[float] = []
+    onsets: list[float] = []
     stems = {x.id: engine.render(alone(loop, {x.id})).audio.mean(axis=0) for x in loop.heard()}
     loudest = max((_loudest(one, loop.rate) for one in stems.values()), default=0.0)
     for layer in loop.heard():
         rows = sounding(loop, layer).notes
         rows = rows[~np.isnan(rows["cents"]) & (rows["sure"] >= PLAIN)]
+        onsets += _onsets_ms(rows, stems[layer.id], loop)
         for start, end, there in _stretches(rows, loop):
             part = _part(stems[layer.id], start, end, loop)
             if part is None or _rms(part) < loudest * 10 ** (OVER_DB / 20):
                 continue
-            found = _turns(part, loop.rate, there["cents"], _weights(there))
-            if found is None:
-                continue
+            lines = _lines(part, loop.rate)
+            loud = there["cents"][there["db"] > there["db"].max() - LOUD_DB]
+            fit = _fit(lines, there["cents"], loud)
+            turn = 100.0 * int(rng.integers(1, 12))
             spans += 1
-            right += found.best == 0
-            chance += bool(found.fits[int(rng.integers(1, 12))] >= found.fits[0])
-            cents += [found.off] if found.best == 0 else []
-    total = sum(stems.values())
-    for one in heard(loop).chords:
+            right += fit.right
+            chance += _fit(lines, there["cents"] + turn, loud + turn).right
+            cents += [fit.off] if fit.right else []
+    total = sum(one for at, one in stems.items() if not _is_foreign(loop, at))
+    said = heard(loop)
+    # Where layers disagree, their sum is of two chords at once.
+    for one in said.chords if not any(x.cents for x in said.disagreements) else ():
         part = _part(total, one.start_tick, one.end_tick, loop) if stems else None
         if part is None or one.is_written or _rms(part) < loudest * 10 ** (OVER_DB / 20):
             continue
+        lines = _lines(part, loop.rate)
         voices = np.array([100.0 * v + one.cents for v in one.voices])
-        found = _turns(part, loop.rate, voices, np.ones(len(voices)))
-        if found is not None:
-            chords += 1
-            roots += found.best == 0
-    return Measured(spans, right, chance, chords, roots, tuple(cents))
+        root = np.array([100.0 * one.root + one.cents])
+        turns = [_fit(lines, voices + 100 * turn, root + 100 * turn, (1,)) for turn in range(12)]
+        most = max(fit.belongs for fit in turns)
+        fits = [fit.belongs >= ALIKE * most and fit.there >= THERE for fit in turns]
+        chords += 1
+        roots += fits[0]
+        chance_roots += fits[int(rng.integers(1, 12))]
+    return Measured(spans, right, chance, chords, roots, chance_roots, tuple(cents),
+                    tuple(onsets))  # fmt: skip
 
 
-class Turns(NamedTuple):
-    """How well notes fit a sound, turned by 0 to 11 semitones; the best; how far off in cents."""
+def _onsets_ms(rows: Rows, mono: np.ndarray, loop: Loop) -> list[float]:
+    """How late notes that begin after a silence do so in the sound: when it is at a tenth of what
+    it comes to in QUIET_S.
+    """
+    scale, quiet = len(mono) / loop.ticks, int(QUIET_S * loop.rate)
+    starts = rows["start"] * scale
+    out = []
+    for start in starts:
+        sounds = (starts < start - 1) & (rows["end"] * scale > start - quiet)
+        first = round(start)
+        if sounds.any() or first < quiet or first + quiet > len(mono):
+            continue
+        before, after = mono[first - quiet : first], np.abs(mono[first - quiet : first + quiet])
+        if np.abs(before[: quiet // 2]).max() > 0.02 * after.max() or after.max() < 1e-3:
+            continue  # something rings that is no note
+        out.append(1e3 * (int(np.argmax(after > 0.1 * after.max())) - quiet) / loop.rate)
+    return out
 
-    fits: np.ndarray
-    best: int
+
+def _is_foreign(loop: Loop, layer_id: str) -> bool:
+    """Whether it is a single note of no chord, which may lie anywhere."""
+    recorded = loop.layer(layer_id).recorded
+    return recorded is not None and bool(recorded.facts.pitch)
+
+
+class Lines(NamedTuple):
+    """The lines of a spectrum: where each is in its octave (cents over C), its power, and how near
+    (cents) is there: a short sound tells a low line no better.
+    """
+
+    cents: np.ndarray
+    power: np.ndarray
+    near: np.ndarray
+
+
+class Fit(NamedTuple):
+    """What share of the power belongs to the notes, what share of them is there; cents off."""
+
+    belongs: float
+    there: float
     off: float
+
+    @property
+    def right(self) -> bool:
+        """Whether what sounds is what is said."""
+        return self.belongs >= BELONGS and self.there >= THERE
 
 
 def _stretches(rows: Rows, loop: Loop) -> list[tuple[float, float, Rows]]:
@@ -191,73 +270,66 @@ def _loudest(mono: np.ndarray, rate: int) -> float:
     return max(_rms(part) for part in np.array_split(mono, count))
 
 
-def _weights(rows: Rows) -> np.ndarray:
-    return np.asarray(np.maximum(1 - (rows["db"] - rows["db"].max()) / THERE_DB, 0))
+def _fit(
+    lines: Lines, cents: np.ndarray, loud: np.ndarray, partials: tuple[int, ...] = PARTIALS
+) -> Fit:
+    """Hold the lines of a sound against notes; ``loud`` are those that must be there themselves."""
+    classes = [(one + 1200 * np.log2(k)) % 1200 for one in cents for k in partials]
+    off = np.array([_apart(lines.cents, one) for one in classes])
+    near = np.abs(off).min(axis=0) <= lines.near
+    belongs = float(lines.power[near].sum() / lines.power.sum())
+    own = np.array([_apart(lines.cents, one) for one in loud])
+    hit = np.abs(own) <= lines.near
+    strong = lines.power > lines.power.max() * 10 ** (THERE_DB / 10)
+    there = float((hit & strong).any(axis=1).mean())
+    weight = lines.power * hit.any(axis=0)
+    nearest = own[np.abs(own).argmin(axis=0), np.arange(own.shape[1])]
+    mean = float((nearest * weight).sum() / weight.sum()) if weight.any() else 0.0
+    return Fit(belongs, there, mean)
 
 
-def _turns(part: np.ndarray, rate: int, cents: np.ndarray, weights: np.ndarray) -> Turns | None:
-    """Hold the partials of notes against the chroma of a sound, turned by semitones and by cents.
-
-    None where notes are the same turned otherwise (an augmented chord), so that nothing is told.
-    """
-    chroma = _chroma(part, rate)
-    wanted = np.zeros(1200)
-    for one, weight in zip(cents, weights, strict=True):
-        for partial, share in enumerate(PARTIALS, 1):
-            at = round(one + 1200 * np.log2(partial)) % 1200
-            wanted[at] += weight * share
-    soft = np.exp(-0.5 * ((np.arange(1200) + 600) % 1200 - 600) ** 2 / SOFT_CENTS**2)
-    near = np.fft.rfft(soft)
-    chroma, wanted = (np.fft.irfft(np.fft.rfft(one) * near, 1200) for one in (chroma, wanted))
-    own = _against(wanted, wanted)[::100]
-    if np.sort(own)[-2] > ALIKE * own[0]:
-        return None
-    fits = _against(chroma, wanted)
-    best = int(np.argmax(fits[::100]))
-    if fits[::100][0] >= EQUAL * fits[::100].max():
-        best = 0
-    around = np.roll(fits, 50)[:101]
-    return Turns(fits[::100], best, float(np.argmax(around) - 50))
+def _apart(cents: np.ndarray, one: float) -> np.ndarray:
+    """How far lines are from a class, round the octave, in cents."""
+    return np.asarray((cents - one + 600) % 1200 - 600)
 
 
-def _against(chroma: np.ndarray, wanted: np.ndarray) -> np.ndarray:
-    """How well a pattern fits, turned by 0 to 1199 cents."""
-    return np.fft.irfft(np.fft.rfft(chroma) * np.conj(np.fft.rfft(wanted)), 1200)
-
-
-def _chroma(part: np.ndarray, rate: int) -> np.ndarray:
-    """How much sounds at each cent of the octave: lines of the spectrum between 60 and 2500 Hz."""
+def _lines(part: np.ndarray, rate: int) -> Lines:
+    """The lines of a sound between 60 and 1500 Hz, each with its place between two bins."""
     long = 1 << 17
-    power = np.abs(np.fft.rfft(part * np.hanning(len(part)), long))
+    power = np.abs(np.fft.rfft(part * np.hanning(len(part)), long)) ** 2
     hz = np.arange(len(power)) * rate / long
     top = np.zeros(len(power), bool)
     top[1:-1] = (power[1:-1] >= power[:-2]) & (power[1:-1] > power[2:])
-    top &= (hz > LOW_HZ) & (hz < HIGH_HZ) & (power > power.max() * 10 ** (THERE_DB / 20))
-    at = np.round(6900 + 1200 * np.log2(hz[top] / 440)).astype(int) % 1200
-    # A soft note is as much there as a loud one: what counts is how far it is over nothing.
-    over = np.maximum(1 - 20 * np.log10(power[top] / power[top].max()) / THERE_DB, 0)
-    return np.bincount(at, over, 1200)
+    inside = (hz > LOW_HZ) & (hz < HIGH_HZ)
+    top &= inside & (power > power[inside].max() * 10 ** (THERE_DB / 10))
+    at = np.flatnonzero(top)
+    near = np.maximum(NEAR_CENTS, 1200 * np.log2(1 + BLUR * rate / len(part) / hz[at]))
+    return Lines((6900 + 1200 * np.log2(hz[at] / 440)) % 1200, power[at], near)
 
 
 def main() -> None:
     """Print how much of what is said was right, and how long the model takes."""
-    count = int(sys.argv[1]) if len(sys.argv) > 1 else 40
-    first = int(sys.argv[2]) if len(sys.argv) > 2 else 0
-    totals = np.zeros(5, int)
+    given = [one for one in sys.argv[1:] if one != "plain"]
+    count = int(given[0]) if given else 40
+    first = int(given[1]) if len(given) > 1 else 0
+    plain = "plain" in sys.argv
+    totals = np.zeros(6, int)
     cents: list[float] = []
     took: list[float] = []
+    onsets: list[float] = []
     with tempfile.TemporaryDirectory() as folder:
         clips = ClipStore(Path(folder))
         for number in range(first, first + count):
-            loop = drawn(number, clips).loop
+            loop = drawn(number, clips, plain=plain).loop
             engine = Engine(clips=clips)
             one = measure(loop, engine)
             engine.close()
             begins = time.perf_counter()
             heard(replace(loop, layers=tuple(map(replace, loop.layers))))
             took.append(1e3 * (time.perf_counter() - begins))
-            totals += one[:5]
+            totals += one[:6]
             cents += one.cents
+            onsets += one.onsets_ms
             kinds = [t.kind for line in (loop.line, *(x.line for x in loop.layers)) for t in line
                      if t.kind in {kind for kind, _settings in MOVES}]  # fmt: skip
             flips_ = sum(x.flipped is not None for x in loop.heard())
@@ -266,9 +338,14 @@ def main() -> None:
     off = np.abs(cents)
     print(f"| stretches over {OVER_DB:g} dB right | {100 * totals[1] / totals[0]:.1f} % of "
           f"{totals[0]} |")  # fmt: skip
-    print(f"| as good turned by chance | {100 * totals[2] / totals[0]:.1f} % |")
+    print(f"| right turned by some semitones | {100 * totals[2] / totals[0]:.1f} % |")
     print(f"| chords and roots right | {100 * totals[4] / totals[3]:.1f} % of {totals[3]} |")
+    print(f"| right turned by some semitones | {100 * totals[5] / totals[3]:.1f} % |")
     print(f"| within 5 cents; median | {100 * np.mean(off <= 5):.1f} %; {np.median(off):.1f} |")
+    late = np.array(onsets)
+    if len(late):
+        print(f"| onsets within 5 ms; median | {100 * np.mean(np.abs(late) <= 5):.1f} % of "
+              f"{len(late)}; {np.median(late):+.1f} ms |")  # fmt: skip
     print(f"| the model, median | {np.median(took):.1f} ms |")
 
 

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QPushButton
 
 from bench.heard import drawn, measure
 from cloudrift.audio.clips import ClipStore
+from cloudrift.demo import unpack
 from cloudrift.desktop.frame.key_popup import open_key
 from cloudrift.loop.edits.flip import cutting, flips, prints
 from cloudrift.loop.edits.flip.apart import own_loop
@@ -22,6 +23,7 @@ from cloudrift.loop.sounding import chords_heard, heard, key_heard
 from cloudrift.loop.sounding.known import known_score
 from cloudrift.loop.sounding.rows import moved, rows, wrapped
 from cloudrift.loop.sounding.score import sounding
+from cloudrift.notes.listening import listen_to
 from cloudrift.texture.context import Context
 from cloudrift.texture.kinds import backward, slots, windows
 from cloudrift.texture.treatment import Treatment
@@ -234,14 +236,14 @@ def test_chords_that_are_heard_are_the_written_ones_where_nothing_was_moved():
     assert heard(replace(loop, layers=())).key == loop.key
 
 
-@pytest.mark.parametrize("number", [0, 1, 4, 8])
+@pytest.mark.parametrize("number", [0, 1, 10, 11])
 def test_what_is_said_to_be_heard_is_in_the_sound(number):
     clips = ClipStore()
-    loop = drawn(number, clips).loop
+    loop = drawn(number, clips, plain=True).loop
     with fresh_engine(clips=clips) as engine:
-        found = measure(loop, engine.render(loop).audio)
-    assert found.asked > 50 and found.found >= 0.95 * found.asked
-    assert np.median(np.abs(found.cents)) < 8
+        found = measure(loop, engine)
+    assert found.spans >= 6 and found.right >= 0.98 * found.spans
+    assert np.quantile(np.abs(found.cents), 0.95) < 5
 
 
 def test_layers_that_sound_apart_are_said_under_the_key_and_joined_by_a_press(qtbot, window):
@@ -258,3 +260,43 @@ def test_layers_that_sound_apart_are_said_under_the_key_and_joined_by_a_press(qt
     assert heard(window.session.loop).disagreements == () and not popup.apart.isVisible()
     assert window.session.loop.layers[0].line[-1].kind == "shift"
     popup.close()
+
+
+# --- chords that were only listened to ------------------------------------------------------------
+
+
+def listened(loop, clips):
+    """A recording of a loop's sound, as it is known after listening to it."""
+    with fresh_engine(clips=clips) as engine:
+        audio = engine.render(loop).audio
+    facts = recordings.facts_of(listen_to(audio, loop.rate), "Listened")
+    return recordings.laid_in(loop, clips.record(audio, loop.rate), facts)
+
+
+def test_chords_that_listening_finds_are_known_less_surely_than_those_that_are_played():
+    clips = ClipStore()
+    document = load_document(unpack()[0], clips)
+    loop = replace(document.loop, bed=None)
+    source = listened(loop, clips)
+    score = source.facts.score
+    assert 0.55 <= score.sure <= 0.85 and not score.notes
+    alone = recordings.add_recording(replace(loop, layers=(), line=(), chords=()), source)
+    wanted, found = (root_at_each_beat(one) for one in (loop, alone))
+    assert np.mean(wanted == found) >= 0.75  # a seventh chord and the triad on its third are near
+    assert all(c.sure == score.sure for c in heard(alone).chords)
+    assert key_heard(alone) == loop.key  # what is not sure names no file
+    shifted = recordings.set_recording(alone, alone.layers[-1].id, semitones=2.0)
+    assert (root_at_each_beat(shifted) == (found + 2) % 12).all()
+
+
+def root_at_each_beat(loop):
+    roots = heard(loop).roots
+    return np.array([
+        next(r.pc for r in roots if r.start_tick <= tick < r.end_tick)
+        for tick in range(480, loop.ticks, 960)
+    ])  # fmt: skip
+
+
+def test_noise_has_no_chords():
+    noise = 0.1 * np.random.default_rng(1).standard_normal((2, 44_100 * 6)).astype(np.float32)
+    assert recordings.facts_of(listen_to(noise, 44_100), "Noise").score is None

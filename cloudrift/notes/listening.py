@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -52,6 +52,14 @@ SAME_BPM = 0.006  # share that a tempo may differ by from what is written
 OCTAVES = (0.5, 1.0, 2.0)
 
 
+class ListenedChord(NamedTuple):
+    """A chord that seems to sound, from a second to another: pitch classes, root first."""
+
+    start_s: float
+    end_s: float
+    tones: tuple[int, ...]
+
+
 @dataclass(frozen=True, kw_only=True)
 class Heard:
     """What was heard of a recording, and what is written on it.
@@ -60,7 +68,8 @@ class Heard:
     beats at the tempo that was taken, in seconds, ``downbeat`` the number of the first that begins
     a bar; ``off_ms`` says how far each begins from its even place. ``pitch`` (MIDI) is that of a
     single note, else None. ``noise_db`` is how soft its softest tenth is (dBFS). ``shares`` tell
-    how much of what has a pitch each pitch class is, C first.
+    how much of what has a pitch each pitch class is, C first. ``chords`` are those that seem to
+    sound, in order; ``chords_sure`` (0-1) is what share of all that sounds their notes are.
     """
 
     length_s: float
@@ -75,6 +84,8 @@ class Heard:
     noise_db: float
     shares: tuple[float, ...]
     labels: Labels
+    chords: tuple[ListenedChord, ...] = ()
+    chords_sure: float = 0.0
 
     @property
     def tempo(self) -> float:
@@ -178,7 +189,7 @@ def listen_to(audio: Stereo, rate: int, labels: Labels | None = None) -> Heard:
     kind, tempos, pulse = _kind_and_tempos(mono, level, labels)
     tempo = labels.tempo or (tempos[0].tempo if tempos else 0.0)
     beats, downbeat, off = _beats(mono, pulse, tempo, kind) if tempo else ((), 0, ())
-    keys, shares = _keys(mono, beats, length, kind)
+    keys, shares, chords, chords_sure = _keys(mono, beats, length, kind)
     is_note = kind != "loop" and (kind == "one-shot" or max(shares) > ONE_NOTE)
     return Heard(
         length_s=length,
@@ -193,6 +204,8 @@ def listen_to(audio: Stereo, rate: int, labels: Labels | None = None) -> Heard:
         lufs=float(max(lufs, QUIET_DB)),
         noise_db=float(np.percentile(_level_db(audio), 10)),
         labels=labels,
+        chords=chords,
+        chords_sure=chords_sure,
     )
 
 
@@ -319,8 +332,8 @@ def _is_blow(curve: NDArray[np.float64], top: int, place: int) -> bool:
 
 def _keys(
     mono: NDArray[np.float32], beats: tuple[float, ...], length: float, kind: Kind
-) -> tuple[tuple[KeyGuess, ...], tuple[float, ...]]:
-    """The keys that it may be in, none for noise and one note; and the pitch classes' shares."""
+) -> tuple[tuple[KeyGuess, ...], tuple[float, ...], tuple[ListenedChord, ...], float]:
+    """The keys it may be in, none for noise and one note; pitch classes' shares; its chords."""
     if len(beats) >= BEATS_A_BAR:
         edges = np.array([*beats, length])
     else:
@@ -330,8 +343,9 @@ def _keys(
     kept = tuple(round(float(share), 4) for share in shares)
     one_note = kind != "loop" and shares.max() > ONE_NOTE
     if kind == "bed" or not every.any() or _evenness(every) > NOISE or one_note:
-        return (), kept
+        return (), kept, (), 0.0
     chords = chords_heard(every, bass)
+    spans, sure = _spans_of(chords, every, edges)
     row = [HeardChord(frozenset(c.tones), c.tones[0], float(c.bars or 1)) for c in chords]
     sound = HeardSound(every.sum(axis=0), bass.sum(axis=0), every[:BEATS_A_BAR].sum(axis=0), row)
     guesses = guess_keys_of(sound, goes_round=kind == "loop")
@@ -341,7 +355,20 @@ def _keys(
             KeyGuess(guess.key, float(weight / weights.sum()))
             for guess, weight in zip(guesses, weights, strict=True)
         ]
-    return tuple(guesses), kept
+    return tuple(guesses), kept, spans, sure
+
+
+def _spans_of(
+    chords: tuple[WrittenChord, ...], every: NDArray[np.float64], edges: NDArray[np.float64]
+) -> tuple[tuple[ListenedChord, ...], float]:
+    """When chords sound, in seconds, and what share of all that sounds their notes are."""
+    out, inside, at = [], 0.0, 0
+    for chord in chords:
+        end = at + round((chord.bars or 1) * BEATS_A_BAR)
+        inside += float(every[at:end][:, list(chord.tones)].sum())
+        out.append(ListenedChord(float(edges[at]), float(edges[end]), chord.tones))
+        at = end
+    return tuple(out), round(inside / max(float(every.sum()), 1e-12), 3)
 
 
 def chords_heard(every: NDArray[np.float64], bass: NDArray[np.float64]) -> tuple[WrittenChord, ...]:

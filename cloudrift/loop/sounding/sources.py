@@ -21,6 +21,7 @@ from cloudrift.loop.sounding.rows import (
     Rows,
     moved,
     none,
+    power_of,
     rows,
     shifted,
     together,
@@ -123,7 +124,15 @@ def _of_chords(
         which = np.array([n.chord for n in notes])[sounding["note"]]
         known = (which >= 0) & (which < len(chords))
         sounding["root"][known] = roots[which[known]]
-    return Sounding(sounding, chord_rows(spans, found, key) if len(sounding) else none(), found)
+    if not len(sounding):
+        return Sounding(sounding, none(), found)
+    return Sounding(sounding, chord_rows(spans, found, key, db=_loud(sounding, spans)), found)
+
+
+def _loud(notes: Rows, spans: list[tuple[int, int]]) -> float:
+    """How loud notes are over the chords that they are of, dB: what chords speak with."""
+    ticks = sum(end - start for start, end in spans)
+    return float(10 * np.log10(max(float(power_of(notes).sum()) / max(ticks, 1), 1e-12)))
 
 
 def chord_rows(
@@ -166,15 +175,17 @@ def _of_own(
     if bass:
         found = tuple(Harmony(n.pitch % 12, (n.pitch,)) for n in notes)
         spans = [(n.start_tick, n.end_tick) for n in notes]
-        return Sounding(sounding, chord_rows(spans, found, key, BASS_SURE), found)
+        harmony = chord_rows(spans, found, key, BASS_SURE, _loud(sounding, spans))
+        return Sounding(sounding, harmony, found)
     if len(notes) <= MOST_FOUND:
         made = [c for c in find_chords(notes, metre) if len(set(c.voices)) > 2]
         found = tuple(Harmony(c.root, c.voices) for c in made)
         spans = [(c.start_tick, c.end_tick) for c in made]
         if found:
             sure = 1.0 if is_chordal(notes) else BROKEN_SURE
-            return Sounding(sounding, chord_rows(spans, found, key, sure), found)
-    return Sounding(sounding, key_rows(ticks, key, 1.0))
+            harmony = chord_rows(spans, found, key, sure, _loud(sounding, spans))
+            return Sounding(sounding, harmony, found)
+    return Sounding(sounding, key_rows(ticks, key, 1.0, _loud(sounding, [(0, ticks)])))
 
 
 # --- recordings -----------------------------------------------------------------------------------
@@ -209,7 +220,7 @@ def _known(score: KnownScore | None, facts: Facts) -> Sounding:
         cents=[root for *_, root, _voices in score.chords],
         root=[root for *_, root, _voices in score.chords],
         db=loud,
-        sure=score.sure,
+        sure=min(score.sure, sure),
         note=np.arange(len(score.chords)),
         **key,
     )

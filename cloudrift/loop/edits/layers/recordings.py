@@ -11,6 +11,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import MOST_NAME, NAME_TYPED, free_name
 from cloudrift.loop.edits.flip.ordering import to_length
 from cloudrift.loop.model import spec
+from cloudrift.loop.model.known_score import MOST_KNOWN, KnownScore
 from cloudrift.loop.model.loop import Layer, Loop, new_id
 from cloudrift.loop.model.recorded import (
     LEAST_GAIN_DB,
@@ -38,6 +39,8 @@ SOFT_LUFS = -33.0  # a bed lies under all the others
 ROLES: dict[str, Role] = {"one-shot": "grain", "phrase": "voice", "loop": "keys", "bed": "grain"}
 BASS, BASS_DB = "round sub", -4.0
 OCTAVE_FROM = 0.75  # octaves of tempo, from where another way of counting is plainly nearer
+LEAST_SURE, MOST_SURE = 0.55, 0.85  # how surely chords are known that were only listened to
+LISTENED_C = 48  # the C over which their roots are put
 IN_KEY_ST = 0.1  # semitones that a recording may be off and be in key
 FINE = 1e-4  # seconds that two marks may differ by and be one
 
@@ -340,7 +343,28 @@ def facts_of(
         tempo_sure=heard.tempos[0].confidence if heard.tempos and not labels.tempo else 0.0,
         key_sure=keys[0].confidence if keys and not labels.tonic else 0.0,
         second_key=next((guess.key for guess in keys if guess.key != heard.key), None),
+        score=_score_of(heard),
     )
+
+
+def _score_of(heard: Heard) -> KnownScore | None:
+    """The chords that listening found; none where they hold too little of what sounds.
+
+    What is only listened to is never as sure as what was played here.
+    """
+    if not heard.chords or heard.chords_sure < LEAST_SURE:
+        return None
+    chords = tuple(
+        (
+            round(1000 * one.start_s),
+            max(1, round(1000 * (one.end_s - one.start_s))),
+            100 * (one.tones[0] % 12),
+            tuple(sorted({LISTENED_C + one.tones[0] % 12,
+                          *(LISTENED_C + 12 + tone % 12 for tone in one.tones[1:])})),
+        )
+        for one in heard.chords
+    )  # fmt: skip
+    return KnownScore(chords=chords[:MOST_KNOWN], sure=min(heard.chords_sure, MOST_SURE))
 
 
 def _tempo_kept(heard: Heard) -> float:
