@@ -470,6 +470,11 @@ def test_prints_are_written_as_they_were_made(tmp_path):
     got = printed(SMALL, "Dusk", clips)
     document = with_print(Document(loop=SMALL), SMALL, got.clip, got.facts, (), got.gain_db)
     (path,) = deliver(document, tmp_path, Order(parts=("prints",), bits=32), clips=clips)
+    chunks = Wav(path).chunks
+    count = struct.unpack("<I", chunks[b"cue "][:4])[0]
+    assert count == len(SMALL.chords)
+    for chord in SMALL.chords:
+        assert chord.read(SMALL.key).text.encode() in path.read_bytes()
     assert path.stem.endswith("_print-1-dusk")
     engine = Engine(clips=clips)
     wanted = engine.render(SMALL).audio

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
+from cloudrift.audio.about import Cue
 from cloudrift.audio.buffers import to_gain
 from cloudrift.audio.resample import at_rate
 from cloudrift.audio.sound_file import FullScaleError, over_db, turn_down_db
@@ -20,11 +21,13 @@ from cloudrift.deliver.order import PARTS, Order
 from cloudrift.deliver.parcel import Parcel, Parcels
 from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.words import plural
-from cloudrift.loop.model.document import Document, Print
+from cloudrift.loop.model.document import Document, Print, in_parts
 from cloudrift.loop.model.layer import Group, Layer
 from cloudrift.loop.model.loop import Loop
-from cloudrift.loop.sounding import notes_of
+from cloudrift.loop.sounding import key_heard, notes_of
+from cloudrift.loop.sounding.known import known_score
 from cloudrift.render.plan.plan import heard_piece
+from cloudrift.theory.naming import read_chord
 
 VOICE, BASS = "voice", "bass"
 
@@ -267,7 +270,25 @@ def _prints(shelf: Parcels) -> None:
 def _print(making: Making, *, one: Print) -> Sound:
     audio, rate = making.engine.clips.read(one.clip)
     audio = at_rate(audio, rate, making.loop.rate)
-    return Sound(audio * np.float32(to_gain(one.gain_db)), goes_round=False)
+    cues = _chord_cues(making.document, one, making.loop.rate, audio.shape[1])
+    return Sound(audio * np.float32(to_gain(one.gain_db)), goes_round=False, cues=cues)
+
+
+def _chord_cues(document: Document, one: Print, rate: int, frames: int) -> tuple[Cue, ...]:
+    """The chords that sound in a print, as places in its file: they go with it."""
+    recipe = one.recipe
+    source = next(x.loop for x in document.recipes if x.content == recipe.loop)
+    source = in_parts(source, recipe.parts)
+    key = key_heard(source)
+    found = (
+        Cue(
+            round(start / 1000 * rate),
+            read_chord(voices, key, root_hint=round(root / 100) % 12).text,
+        )
+        for start, _long, root, voices in known_score(source, recipe.passes).chords
+        if voices
+    )
+    return tuple(cue for cue in found if 0 <= cue.frame < frames)
 
 
 # --- the groove bed -------------------------------------------------------------------------------
