@@ -305,3 +305,19 @@ def test_all_off_is_said_and_the_rows_show_what_is(qtbot, window, parts):
     assert [row.off.isChecked() for row in parts.rows.values()] == [
         not now.part(owner).on for owner in parts.rows
     ]
+
+
+def test_chords_of_a_flip_follow_what_its_print_is_made_of_now(made):
+    document, clips = made
+    _old, loop = recipe_of(document, "p1")
+    other = replace(
+        loop,
+        chords=tuple(
+            replace(c, voices=tuple(v + 2 for v in c.voices), root=(c.root + 2) % 12)
+            for c in loop.chords
+        ),
+    )
+    after = with_reprints(document, reprinted(document, "p1", other, (), clips))
+    before, now = (d.loop.layers[-1].flipped.chords for d in (document, after))
+    assert [c.root for c in now] == [(c.root + 2) % 12 for c in before]
+    assert after.loop.layers[-1].flipped.places == document.loop.layers[-1].flipped.places

@@ -189,7 +189,7 @@ def test_a_flip_keeps_its_own_name_when_what_it_is_cut_from_is_another(generatio
     flip = next(x for x in loop.layers if x.flipped and x.flipped.print_id == "p1")
     named = replace(flip.flipped.of, facts=replace(flip.flipped.of.facts, name="Harbour"))
     loop = loop.with_owner(flip.id, source=replace(flip.flipped, of=named))
-    after = with_clip_of(loop, "p1", "0" * 24, FACTS, 1.5).layer(flip.id).flipped.of
+    after = with_clip_of(loop, "p1", "0" * 24, FACTS, 1.5, ()).layer(flip.id).flipped.of
     assert (after.facts.name, after.facts.lufs, after.gain_db) == ("Harbour", -20.0, 1.5)
 
 

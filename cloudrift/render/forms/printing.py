@@ -14,6 +14,7 @@ from cloudrift.audio.stretch import start_stretching
 from cloudrift.ground.cancel import Moved, never, unheard
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.flip.prints import (
+    chords_in,
     facts_of_print,
     followers,
     recipe_of,
@@ -133,7 +134,8 @@ def reprinted(
     for other, part in zip(others, shares[1:], strict=True):
         kept, of = recipe_of(document, other)
         for one in out:
-            of = with_clip_of(of, one.print_id, *one.made)
+            chords = chords_in(in_parts(one.loop, one.parts), one.passes)
+            of = with_clip_of(of, one.print_id, *one.made, chords)
         recipe = kept.recipe
         loop = in_parts(of, recipe.parts)
         made = printed(loop, kept.name, clips, cancelled, recipe.passes, part, engine)

@@ -23,6 +23,7 @@ from cloudrift.loop.model.document import (
     PrintedPart,
     Recipe,
     RecipeLoop,
+    in_parts,
     in_pass,
 )
 from cloudrift.loop.model.flip import Flipped, Label
@@ -128,9 +129,21 @@ def _with_flip(document: Document, made: Print, printed: Loop, facts: Facts) -> 
 
 
 def _flip_of(made: Print, printed: Loop, facts: Facts) -> Flipped:
-    """A print as a flip in which nothing is moved: its chords are those heard in each pass."""
-    turns = [in_pass(printed, one) for one in made.recipe.passes] or [printed]
-    chords = [
+    """A print as a flip in which nothing is moved."""
+    chords = chords_in(printed, made.recipe.passes)
+    of = FromRecording(clip=made.clip, facts=facts, fit="tempo", gain_db=made.gain_db)
+    labels = tuple(
+        Label(at_tick=turn * printed.ticks, name=one.name)
+        for turn, one in enumerate(made.recipe.passes)
+    )
+    ticks = printed.ticks * max(1, len(labels))
+    return replace(flip_of(of, ticks, chords, made.id), labels=labels)
+
+
+def chords_in(printed: Loop, passes: tuple[Pass, ...]) -> tuple[Chord, ...]:
+    """Return the chords of a print: those that sound in what it was made from, in each pass."""
+    turns = [in_pass(printed, one) for one in passes] or [printed]
+    return tuple(
         replace(
             chord,
             id=f"c{turn}.{i + 1}" if turn else chord.id,
@@ -138,14 +151,7 @@ def _flip_of(made: Print, printed: Loop, facts: Facts) -> Flipped:
         )
         for turn, loop in enumerate(turns)
         for i, chord in enumerate(_from_bar_lines(chords_heard(loop)))
-    ]
-    of = FromRecording(clip=made.clip, facts=facts, fit="tempo", gain_db=made.gain_db)
-    labels = tuple(
-        Label(at_tick=turn * printed.ticks, name=one.name)
-        for turn, one in enumerate(made.recipe.passes)
     )
-    ticks = printed.ticks * max(1, len(labels))
-    return replace(flip_of(of, ticks, tuple(chords), made.id), labels=labels)
 
 
 def _from_bar_lines(chords: tuple[Chord, ...]) -> list[Chord]:
@@ -230,7 +236,8 @@ def with_reprint(
     made = replace(old, clip=clip, recipe=recipe, gain_db=gain_db)
     prints = tuple(made if one.id == print_id else one for one in document.prints)
     recipes = (*document.recipes, RecipeLoop(content=hash_of(printed), loop=printed))
-    loop = with_clip_of(document.loop, print_id, clip, facts, gain_db)
+    chords = chords_in(in_parts(printed, parts), passes)
+    loop = with_clip_of(document.loop, print_id, clip, facts, gain_db, chords)
     return _tidied(replace(document, loop=loop, prints=prints, recipes=recipes))
 
 
@@ -251,8 +258,13 @@ def _lines_of(loop: Loop) -> bool:
     return any(lines)
 
 
-def with_clip_of(loop: Loop, print_id: str, clip: str, facts: Facts, gain_db: float) -> Loop:
-    """Return a loop in which all that was cut from a print is cut from another clip of it."""
+def with_clip_of(
+    loop: Loop, print_id: str, clip: str, facts: Facts, gain_db: float, chords: tuple[Chord, ...]
+) -> Loop:
+    """Return a loop in which all that was cut from a print is cut from another clip of it.
+
+    ``chords`` are those that sound in that; what is laid over other bars keeps those it had.
+    """
 
     def follow(layer: Layer) -> Layer:
         flip = layer.flipped
@@ -261,7 +273,9 @@ def with_clip_of(loop: Loop, print_id: str, clip: str, facts: Facts, gain_db: fl
         of = replace(
             flip.of, clip=clip, gain_db=gain_db, facts=replace(facts, name=flip.of.facts.name)
         )
-        return replace(layer, source=replace(flip, of=of))
+        fits = chords and flip.chords and chords[-1].end_tick <= flip.length_ticks
+        fits = fits and flip.longer == 1
+        return replace(layer, source=replace(flip, of=of, chords=chords if fits else flip.chords))
 
     return replace(loop, layers=tuple(follow(layer) for layer in loop.layers))
 
