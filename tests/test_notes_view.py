@@ -10,6 +10,7 @@ from cloudrift.desktop.stages.layers.notes.model import View, fitting, lines
 from cloudrift.desktop.stages.layers.notes.places import LEFT, TOP
 from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes
 from cloudrift.loop.edits.layers.slowed import slowed
+from cloudrift.loop.sounding import heard_time
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.tools import TOOLS, use
 from cloudrift.texture import Treatment
@@ -331,7 +332,8 @@ def test_what_a_slow_treatment_passes_over_is_shown_and_notes_are_pulled_into_th
     session.apply("x", lambda p: line_edits.set_line(p, layer, (slow,)))
     assert view.pull.isVisible()
     assert "half speed: the first 25 % of every 1/1 plays" in view.words.text()
-    assert slowed(session.loop, session.loop.layer(layer)).heard == ((0, 960), (3840, 4800))
+    time = heard_time(session.loop, session.loop.layer(layer))
+    assert time.unheard == ((960, 3840), (4800, 7680))
     qtbot.wait(30)
     assert view.grid.grab().toImage() != before  # hatched
     view.moves.detach()
@@ -343,7 +345,7 @@ def test_what_a_slow_treatment_passes_over_is_shown_and_notes_are_pulled_into_th
     assert all(n.start_tick % 3840 < 960 for n in pulled)
     whole = msgspec.structs.replace(slow, settings=(("speed", "half"), ("window", "2 bars")))
     loop = line_edits.set_line(line_edits.set_line(session.loop, layer, ()), None, (whole,))
-    assert slowed(loop, loop.layer(layer)).heard == ((0, 3840),)  # the loop's own line counts
+    assert heard_time(loop, loop.layer(layer)).unheard == ((3840, 7680),)  # the loop's line counts
     assert slowed(line_edits.set_line(loop, None, ()), loop.layer(layer)) is None
 
 

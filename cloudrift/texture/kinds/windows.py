@@ -111,14 +111,6 @@ SLOWED = Kind(
 )
 
 
-def heard_ticks(full: ResolvedSettings, loop_ticks: int) -> tuple[tuple[int, int], ...]:
-    """Return which part of each window a slow treatment lets one hear: first tick and last."""
-    return tuple(
-        (round(one.source), round(one.source + one.speed * (one.end - one.start)))
-        for one in _slow_moves(full, loop_ticks, ())
-    )
-
-
 # --- other frames in place of those that come ------------------------------------------------
 
 Sources = Callable[[ResolvedSettings, Context], tuple[NDArray[np.int64], Curve]]

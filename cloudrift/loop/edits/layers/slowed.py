@@ -1,17 +1,16 @@
-"""Which part of a layer's notes a slow treatment lets be heard."""
+"""How much of a layer's notes a slow treatment lets be heard."""
 
 from typing import NamedTuple
 
 from cloudrift.loop.model.loop import Layer, Loop
-from cloudrift.texture.kinds.windows import SLOWED, SPEEDS, heard_ticks
+from cloudrift.texture.kinds.windows import SLOWED, SPEEDS
 
 
 class Slowed(NamedTuple):
-    """A slow treatment that a layer goes through: window, share heard, and where (ticks)."""
+    """A slow treatment that a layer goes through: its window, and the share heard of each."""
 
     window: str
     share: float
-    heard: tuple[tuple[int, int], ...]
 
     @property
     def says(self) -> str:
@@ -25,7 +24,5 @@ def slowed(loop: Loop, layer: Layer) -> Slowed | None:
     for treatment in (*layer.line, *group, *loop.line):
         if treatment.kind == SLOWED.name and treatment.acts:
             full = treatment.full
-            return Slowed(
-                full.word("window"), 1 / SPEEDS[full.word("speed")], heard_ticks(full, loop.ticks)
-            )
+            return Slowed(full.word("window"), 1 / SPEEDS[full.word("speed")])
     return None
