@@ -239,6 +239,16 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
     detach(made, session)
 
 
+def treated(loop, at, kind, **settings):
+    """A loop with one more treatment on a line."""
+    from cloudrift.loop.edits.layers import line_edits
+
+    loop = line_edits.add_treatment(loop, at, kind)
+    for name, value in settings.items():
+        loop = line_edits.set_treatment_setting(loop, at, loop.line_of(at)[-1].id, name, value)
+    return loop
+
+
 def file_text(what):
     """The ``loop.json`` of a file on disk, or of the one that a loop or a document makes."""
     from cloudrift.loop.files.storage import to_bytes

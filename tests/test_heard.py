@@ -27,17 +27,9 @@ from cloudrift.notes.listening import listen_to
 from cloudrift.texture.context import Context
 from cloudrift.texture.kinds import backward, slots, windows
 from cloudrift.texture.treatment import Treatment
-from tests.conftest import fresh_engine, make_small_loop
+from tests.conftest import fresh_engine, make_small_loop, treated
 
 GOLDEN = Path(__file__).parent / "golden"
-
-
-def treated(loop, at, kind, **settings):
-    """A loop with one more treatment on a line."""
-    loop = line_edits.add_treatment(loop, at, kind)
-    for name, value in settings.items():
-        loop = line_edits.set_treatment_setting(loop, at, loop.line_of(at)[-1].id, name, value)
-    return loop
 
 
 def flipped(loop, **facts):

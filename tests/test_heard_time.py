@@ -9,9 +9,8 @@ from cloudrift.loop.edits.layers import own_notes
 from cloudrift.loop.sounding import heard_time
 from cloudrift.loop.sounding.score import sounding
 from cloudrift.notes.note import Note
-from tests.conftest import make_small_loop
+from tests.conftest import make_small_loop, treated
 from tests.hands import drag, settled
-from tests.test_heard import treated
 from tests.test_notes_view import ALT, CTRL, KEY, LEFT_BUTTON, at, facts, middle, own
 
 LOOP = replace(make_small_loop(), line=())

@@ -16,9 +16,9 @@ from cloudrift.loop.sounding import heard, ruler
 from cloudrift.notes.note import Note
 from cloudrift.render.play.audition import plain_tones
 from cloudrift.theory.pitch import pitch_to_hz
-from tests.conftest import make_small_loop
+from tests.conftest import make_small_loop, treated
 from tests.hands import command, settled
-from tests.test_heard import flipped, of_each_piece, treated
+from tests.test_heard import flipped, of_each_piece
 
 LOOP = make_small_loop()
 

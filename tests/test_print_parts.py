@@ -296,6 +296,21 @@ def test_what_is_heard_first_is_what_is_printed_to_the_last_bit(qtbot, window, p
     )
 
 
+def test_what_is_undone_before_it_is_printed_to_the_last_bit_stays_undone(qtbot, window, parts):
+    session = window.session
+    before = session.document.history.now
+    one = recipe_of(before, "p1")[1].layers[0].id
+    parts.rows[one].off.click()
+    qtbot.waitUntil(
+        lambda: not session.document.history.now.prints[0].recipe.part(one).on, timeout=60_000
+    )
+    session.document.undo()
+    window.flip.printing._print_exactly()
+    qtbot.waitUntil(lambda: not window.flip.stop.isVisible(), timeout=60_000)
+    settled(qtbot, session)
+    assert session.document.history.now == before
+
+
 def test_all_off_is_said_and_the_rows_show_what_is(qtbot, window, parts):
     for row in list(parts.rows.values()):
         row.off.click()

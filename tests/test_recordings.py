@@ -21,8 +21,7 @@ from cloudrift.render.plan.laying import laying_of
 from cloudrift.render.plan.plan import layer_context
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory import Key, parse_progression
-from tests.conftest import db, make_small_loop, rms
-from tests.test_heard import treated
+from tests.conftest import db, make_small_loop, rms, treated
 
 RATE = 44_100
 BEATS = tuple(i * 0.6 for i in range(8))  # 100 BPM

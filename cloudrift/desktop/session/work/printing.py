@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.ground.cancel import Cancelled, Moved
@@ -36,6 +37,7 @@ from cloudrift.render.forms.printing import (
 )
 
 PRINTING = "print"
+RESTED_MS = 1500  # after a hand has turned what is in a print
 LONGEST_NAME = 40
 Made = TypeVar("Made")
 
@@ -53,10 +55,13 @@ class Printing(QObject):
         super().__init__(session)
         self._session, self._tasks, self._layer = session, tasks, layer
         self._request = 0
+        self._exactly: Callable[[], None] | None = None  # what waits to be printed to the last bit
+        self._resting = single_shot(self, self._print_exactly, RESTED_MS)
         session.opened.connect(self.cancel)  # what is printed was of another document
 
     def cancel(self) -> None:
         """Leave what is being printed: at once here; its thread ends with the step it is at."""
+        self._resting.stop()
         self._tasks.cancel(PRINTING)
         self._request += 1
         self.busy.emit("")
@@ -235,18 +240,33 @@ class Printing(QObject):
                 words, lambda now: with_reprints(now, got), merge=f"parts of {old.id}"
             )
 
+        def put_exactly(got: list[Reprint]) -> None:
+            """Unless it was undone meanwhile, or the print is gone."""
+            now = session.document.history.now
+            if any(one.id == old.id and one.recipe.parts == parts for one in now.prints):
+                put(got)
+
         def came(got: list[Reprint]) -> None:
             put(got)
-            self._work(f"printing {old.name}", remade(None), put)
+            self._exactly = lambda: self._work(f"printing {old.name}", remade(None), put_exactly)
+            self._resting.start()  # it would hold up the next turn of the same hand
 
-        self._work(f"printing {old.name}", remade(session.engine), came)
+        # Beside a print that is still in a step, which may be long.
+        self._work(f"printing {old.name}", remade(session.engine), came, Lane.READING)
+
+    def _print_exactly(self) -> None:
+        if self._exactly is not None:
+            self._exactly()
 
     def _work(
         self,
         doing: str,
         work: Callable[[Callable[[], bool], Moved], Made],
         came: Callable[[Made], None],
+        lane: Lane = Lane.WRITING,
     ) -> None:
+        self._resting.stop()
+        self._exactly = None
         self.busy.emit(f"{doing}…")
         self._request = request = self._request + 1
 
@@ -263,7 +283,7 @@ class Printing(QObject):
         def moved(share: float, words: str) -> None:
             self.busy.emit(f"{doing}: {share:.0%}, {words}")
 
-        self._tasks.run(PRINTING, work, done, failed, moved, lane=Lane.WRITING)
+        self._tasks.run(PRINTING, work, done, failed, moved, lane=lane)
 
     def flip_anew(self, print_id: str) -> None:
         """Make another flip of a print."""
