@@ -235,6 +235,7 @@ def test_in_arrange_each_section_is_ruled_in_its_own_key(qtbot, ruled):
     settled(qtbot, ruled.session)
     columns = ruled.arrange.columns
     assert columns.ruler.isVisible()
+    qtbot.waitUntil(lambda: len(columns.ruler._parts) == 2)
     verse, switch = columns.ruler._parts
     once = len(ruler(LOOP))
     assert len(verse.spans) == 2 * once and len(switch.spans) == once

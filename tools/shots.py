@@ -135,8 +135,9 @@ class Walk:
         look.apply(self.app, "Daybreak")
 
     def flip(self) -> None:
-        """The print of the pluck, laid out anew."""
+        """The print of the pluck, laid out anew, and what sounds of it."""
         self.stage("Flip")
+        self.session.show_ruler(on=True)
         self.session.select(layer_id=self.from_source(Flipped))
         self.wait(1)
         self.window.flip.threads.choose(5)
@@ -161,6 +162,7 @@ class Walk:
         stage.columns.choose(len(stage.columns.model.sections) - 1 if stage.columns.model else 0)
         self.shot("arrange")
         stage.arranged.leave()
+        self.session.show_ruler(on=False)
 
     def deliver(self) -> None:
         """The files, the demo file heard, the kit looked at."""

@@ -21,6 +21,7 @@ from cloudrift.desktop.kit.look import color, text_font
 from cloudrift.desktop.kit.parts import paint_words, playhead_moved
 from cloudrift.desktop.kit.pitch_ruler import PitchRuler
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.stages.arrange.model import NAMES_PX, ColumnsModel
 from cloudrift.desktop.stages.arrange.painted import (
     paint_chosen,
@@ -31,6 +32,7 @@ from cloudrift.desktop.stages.arrange.painted import (
 )
 from cloudrift.loop.model.document import Document
 
+LATER_MS = 60
 EMPTY = (
     "No sections yet. Choose a form, or add a section: each is the loop with differences of its "
     "own."
@@ -57,6 +59,7 @@ class Columns(Keyed):
         self._session = session
         self.ruler = PitchRuler(session, "Pitch ruler of the sections")
         self.ruler.setParent(self)
+        self._rules_later = single_shot(self, self._show_what_sounds, LATER_MS)
         self.at = self.row = 0
         self.seam = -1  # into which section the chosen seam leads
         self._loudness: Mapping[int, np.ndarray] = {}
@@ -95,7 +98,11 @@ class Columns(Keyed):
         if model is not None and model.ruled:
             top = model.rows_top - self.ruler.height() - 8
             self.ruler.setGeometry(0, int(top), self.width(), self.ruler.height())
-            self.ruler.show_parts(*model.ruler_parts())
+            self._rules_later.start()  # what sounds in all sections takes longer than the picture
+
+    def _show_what_sounds(self) -> None:
+        if self.model is not None and self.model.ruled:
+            self.ruler.show_parts(*self.model.ruler_parts())
 
     def show_loudness(self, loudness: Mapping[int, np.ndarray]) -> None:
         """Show how loud each bar is, as far as that is known."""
