@@ -202,8 +202,8 @@ def test_a_file_keeps_in_what_a_print_differs(made, tmp_path):
 def test_a_level_that_rides_goes_along_and_stays_in_reach():
     layer = small().layers[0]
     ride = Ride(of="level_db", points=(RidePoint(tick=0, value=-3), RidePoint(tick=960, value=10)))
-    louder_one = louder(replace(layer, level_ride=ride), 6.0)
-    assert [x.value for x in louder_one.level_ride.points] == [3.0, 12.0]
+    changes = louder(replace(layer, level_ride=ride), 6.0)
+    assert [x.value for x in changes["level_ride"].points] == [3.0, 12.0]
     with fresh_engine() as engine:
         loop = replace(small(), layers=(replace(layer, level_ride=ride),))
         part = PrintedPart(id=layer.id, level_db=-6.0)

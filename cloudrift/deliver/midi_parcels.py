@@ -49,8 +49,7 @@ def heard_notes(loop: Loop, layer: Layer) -> tuple[Note, ...]:
     What is heard softer than the loudest by FAINT_DB, or only guessed, is left out. Of a note that
     goes round the loop's end the longer part is there: a file does not go round.
     """
-    rows = sounding(loop, layer).notes
-    rows = rows[~np.isnan(rows["cents"]) & (rows["sure"] >= PLAIN)]
+    rows = _sure(loop, layer)
     if not len(rows):
         return ()
     written = () if layer.recorded else notes_of(loop, layer)
@@ -73,6 +72,12 @@ def heard_notes(loop: Loop, layer: Layer) -> tuple[Note, ...]:
         if had is None or had.length_ticks < length:
             out[start, pitch] = note
     return in_order(out.values())
+
+
+def _sure(loop: Loop, layer: Layer) -> Rows:
+    """What sounds of a layer at pitches that are known."""
+    rows = sounding(loop, layer).notes
+    return rows[~np.isnan(rows["cents"]) & (rows["sure"] >= PLAIN)]
 
 
 def _rest_round_end(rows: Rows, ticks: int) -> NDArray[np.bool_]:
@@ -117,7 +122,7 @@ def add_midi(shelf: Parcels) -> None:
 
 def add_heard_midi(shelf: Parcels) -> None:
     """Add the notes as they are heard, as one file."""
-    if any(heard_notes(shelf.loop, layer) for layer in shelf.loop.heard()):
+    if any(len(_sure(shelf.loop, layer)) for layer in shelf.loop.heard()):
         shelf.bytes(
             "heard midi",
             ("heard",),

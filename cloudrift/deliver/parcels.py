@@ -21,7 +21,7 @@ from cloudrift.deliver.order import PARTS, Order
 from cloudrift.deliver.parcel import Parcel, Parcels
 from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.words import plural
-from cloudrift.loop.model.document import Document, Print, in_parts
+from cloudrift.loop.model.document import Document, Print
 from cloudrift.loop.model.layer import Group, Layer
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.sounding import key_heard, notes_of
@@ -276,16 +276,14 @@ def _print(making: Making, *, one: Print) -> Sound:
 
 def _chord_cues(document: Document, one: Print, rate: int, frames: int) -> tuple[Cue, ...]:
     """The chords that sound in a print, as places in its file: they go with it."""
-    recipe = one.recipe
-    source = next(x.loop for x in document.recipes if x.content == recipe.loop)
-    source = in_parts(source, recipe.parts)
+    source = document.printed(one)
     key = key_heard(source)
     found = (
         Cue(
             round(start / 1000 * rate),
             read_chord(voices, key, root_hint=round(root / 100) % 12).text,
         )
-        for start, _long, root, voices in known_score(source, recipe.passes).chords
+        for start, _long, root, voices in known_score(source, one.recipe.passes).chords
         if voices
     )
     return tuple(cue for cue in found if 0 <= cue.frame < frames)

@@ -14,7 +14,7 @@ from cloudrift.deliver.page import in_list, page, table, words
 from cloudrift.ground.words import number, together
 from cloudrift.loop.edits.arranging.section_loops import section_loop
 from cloudrift.loop.model.credits import ROYALTY_FREE, WHOLE, Credits
-from cloudrift.loop.model.document import Document, in_parts
+from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.recorded import FromRecording
@@ -184,8 +184,7 @@ def _of_layer(
     if flipped is not None and flipped.print_id not in through:
         made = next((one for one in document.prints if one.id == flipped.print_id), None)
         if made is not None:
-            of = next(x.loop for x in document.recipes if x.content == made.recipe.loop)
-            recipe = in_parts(of, made.recipe.parts)
+            recipe = document.printed(made)
             if recipe.chords and recipe.chords_from:
                 yield _notes_entry(recipe.chords_from, "", f"the chords ({made.name})")
             for one in _printed(recipe, made.recipe.layers):

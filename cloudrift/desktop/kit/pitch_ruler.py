@@ -13,6 +13,8 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
+    QResizeEvent,
 )
 from PyQt6.QtWidgets import QToolTip
 
@@ -49,6 +51,7 @@ class PitchRuler(Keyed):
         self.at = 0  # the span that keys act on
         self._sounding = -1  # the span whose tones are heard
         self._x = -10.0  # of the playhead
+        self._picture: QPixmap | None = None  # all but the playhead, which moves at each frame
         self.setFixedHeight(HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._name_for_readers()
@@ -60,7 +63,7 @@ class PitchRuler(Keyed):
         self._parts = parts
         self.at = min(self.at, max(0, len(self.spans) - 1))
         self._name_for_readers()
-        self.update()
+        self._redraw()
 
     def show_x(self, x: float) -> None:
         """Follow the sound: the playhead's pixel."""
@@ -128,21 +131,21 @@ class PitchRuler(Keyed):
         if layer in {x.id for x in self._session.loop.layers}:
             self._session.select(layer_id=layer)
         self._name_for_readers()
-        self.update()
+        self._redraw()
 
     def play(self, number: int) -> None:
         """Hear a span's pitches as plain tones, until they are hushed."""
         if 0 <= number < len(self.spans):
             self._sounding = number
             self._session.hearing.once.tones(self.spans[number][1].pitches)
-            self.update()
+            self._redraw()
 
     def hush(self) -> None:
         """Let the tones end."""
         if self._sounding >= 0:
             self._sounding = -1
             self._session.hearing.once.hush_tones()
-            self.update()
+            self._redraw()
 
     def act_of(self, event: QKeyEvent) -> Callable[[], object] | None:
         """What a key does, or None."""
@@ -176,20 +179,46 @@ class PitchRuler(Keyed):
             return True
         return super().event(event)
 
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+    def focusInEvent(self, _event: QFocusEvent | None) -> None:
+        self._redraw()
+
+    def focusOutEvent(self, _event: QFocusEvent | None) -> None:
         self.hush()
-        super().focusOutEvent(event)
+        self._redraw()
+
+    def resizeEvent(self, _event: QResizeEvent | None) -> None:
+        self._redraw()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        if event is not None and event.type() == QEvent.Type.PaletteChange:
+            self._redraw()
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self.hush()
 
     # --- painting -----------------------------------------------------------------------------
 
+    def _redraw(self) -> None:
+        self._picture = None
+        self.update()
+
     def paintEvent(self, _event: QPaintEvent | None) -> None:
+        if self._picture is None:
+            ratio = self.devicePixelRatioF()
+            self._picture = QPixmap(self.size() * ratio)
+            self._picture.setDevicePixelRatio(ratio)
+            self._picture.fill(Qt.GlobalColor.transparent)
+            inside = QPainter(self._picture)
+            inside.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_parts(inside)
+            inside.end()
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        spans = self.spans
-        if not spans and self._parts:
+        painter.drawPixmap(0, 0, self._picture)
+        painter.setPen(QPen(color("signal"), 2))
+        painter.drawLine(QPointF(self._x, 0), QPointF(self._x, self.height()))
+
+    def _paint_parts(self, painter: QPainter) -> None:
+        if not self.spans and self._parts:
             painter.setPen(color("ink_soft"))
             painter.setFont(text_font(11))
             left = QRectF(self.rect()).adjusted(self._parts[0].axis.left + 4, 0, 0, 0)
@@ -209,8 +238,6 @@ class PitchRuler(Keyed):
                 number += 1
             if small:
                 self._paint_key(painter, part, boxes)
-        painter.setPen(QPen(color("signal"), 2))
-        painter.drawLine(QPointF(self._x, 0), QPointF(self._x, self.height()))
 
     def _paint_key(self, painter: QPainter, part: RulerPart, boxes: list[QRectF]) -> None:
         key = key_heard(part.loop)

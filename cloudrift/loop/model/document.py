@@ -4,7 +4,7 @@ A history moves from document to document, a file is one, and what is drawn, hea
 always a loop of it: ``arranging.section_loop`` says which.
 """
 
-from typing import Union
+from typing import Any, Union
 
 import msgspec
 from msgspec.structs import replace
@@ -16,7 +16,7 @@ from cloudrift.loop.model import spec
 from cloudrift.loop.model.checks import unique, within
 from cloudrift.loop.model.credits import Credits
 from cloudrift.loop.model.demo_file import DemoFile
-from cloudrift.loop.model.layer import Group, Layer, louder
+from cloudrift.loop.model.layer import louder
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.newer import Newer
 from cloudrift.loop.model.recorded import MOST_GAIN_DB
@@ -77,14 +77,11 @@ def in_parts(loop: Loop, parts: tuple[PrintedPart, ...]) -> Loop:
             continue
         before = loop.line_of(at)
         line = tuple(replace(x, on=x.on and x.id not in part.bypassed) for x in before)
-        loop = loop.with_owner(at, line=line)
         owner = loop.owner(at)
-        if isinstance(owner, Layer):
-            layer = replace(louder(owner, part.level_db), mute=owner.mute or not part.on)
-            loop = replace(loop, layers=tuple(layer if x is owner else x for x in loop.layers))
-        elif isinstance(owner, Group):
-            level = min(max(owner.level_db + part.level_db, spec.MIN_LEVEL_DB), spec.MAX_LEVEL_DB)
-            loop = loop.with_owner(at, level_db=level, mute=owner.mute or not part.on)
+        changes: dict[str, Any] = {"line": line}
+        if not isinstance(owner, Loop):
+            changes |= louder(owner, part.level_db) | {"mute": owner.mute or not part.on}
+        loop = loop.with_owner(at, **changes)
     return loop
 
 
@@ -161,6 +158,14 @@ class Document(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     def of(cls, what: Union[Loop, "Document"]) -> "Document":
         """Return a document as it is, or one of a loop alone."""
         return what if isinstance(what, Document) else cls(loop=what)
+
+    def source_of(self, one: Print) -> Loop:
+        """Return the loop that a print was made from, as it is written."""
+        return next(x.loop for x in self.recipes if x.content == one.recipe.loop)
+
+    def printed(self, one: Print) -> Loop:
+        """Return the loop that sounds in a print: its source, in what the print differs from it."""
+        return in_parts(self.source_of(one), one.recipe.parts)
 
     def with_loop(self, loop: Loop) -> "Document":
         """Return the document with another loop; itself if it is the same one."""

@@ -112,17 +112,19 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         return replace(self, source=replace(self.played, **changes))
 
 
-def louder(layer: Layer, by_db: float) -> Layer:
-    """Return a layer turned up or down by that many dB, as far as levels go, its ride too."""
+def louder(of: "Layer | Group", by_db: float) -> dict[str, Any]:
+    """Return what changes where a layer or a group is turned up or down by that many dB, as far as
+    levels go: its level, and a layer's ride.
+    """
 
     def turned(level: float) -> float:
         return min(max(level + by_db, spec.MIN_LEVEL_DB), spec.MAX_LEVEL_DB)
 
-    ride = layer.level_ride
-    if ride is not None:
-        points = tuple(replace(one, value=turned(one.value)) for one in ride.points)
-        ride = replace(ride, points=points)
-    return replace(layer, level_db=turned(layer.level_db), level_ride=ride)
+    changes: dict[str, Any] = {"level_db": turned(of.level_db)}
+    if isinstance(of, Layer) and of.level_ride is not None:
+        points = tuple(replace(one, value=turned(one.value)) for one in of.level_ride.points)
+        changes["level_ride"] = replace(of.level_ride, points=points)
+    return changes
 
 
 def check_line(where: str, line: Line, blend: float) -> None:

@@ -56,16 +56,7 @@ class HeardTime:
 
         One may be heard several times, or in parts, or not at all.
         """
-        out = []
-        table = _table(notes)
-        table["cents"] += self.cents
-        for row in wrapped(moved(table, self.moves, self.ticks), self.ticks):
-            start, end = round(row["start"]), round(row["end"])
-            pitch = round(row["cents"] / 100)
-            if end > start and LOWEST <= pitch <= HIGHEST:
-                note = notes[int(row["note"])]
-                out.append(replace(note, start_tick=start, length_ticks=end - start, pitch=pitch))
-        return tuple(sorted(out, key=lambda n: (n.start_tick, n.pitch)))
+        return _heard(self, notes)
 
     def chords(self, chords: tuple[Chord, ...]) -> tuple[Chord, ...]:
         """Return chords where and as high as they are heard; parts of one are one after another."""
@@ -107,6 +98,21 @@ class HeardTime:
             else:
                 out.append((a, b))
         return tuple(out)
+
+
+@by_identity(32)
+def _heard(time: HeardTime, notes: tuple[Note, ...]) -> tuple[Note, ...]:
+    """``HeardTime.heard``: a picture asks for the same at each move of the mouse."""
+    out = []
+    table = _table(notes)
+    table["cents"] += time.cents
+    for row in wrapped(moved(table, time.moves, time.ticks), time.ticks):
+        start, end = round(row["start"]), round(row["end"])
+        pitch = round(row["cents"] / 100)
+        if end > start and LOWEST <= pitch <= HIGHEST:
+            note = notes[int(row["note"])]
+            out.append(replace(note, start_tick=start, length_ticks=end - start, pitch=pitch))
+    return tuple(sorted(out, key=lambda n: (n.start_tick, n.pitch)))
 
 
 def _table(notes: tuple[Note, ...]) -> Rows:

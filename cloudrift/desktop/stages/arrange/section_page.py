@@ -1,5 +1,6 @@
 """The right-hand panel: the chosen section, in what it differs, in what it could."""
 
+import functools
 from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 
@@ -9,13 +10,13 @@ from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal
 from cloudrift.desktop.kit.parts import Inspector, button, clear, heading, label, small_button
+from cloudrift.desktop.kit.tiles import TEMPO
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.arrange.rides_here import RidesHere
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import number, plural
 from cloudrift.loop.edits.arranging import arranging, differences, section_loops
-from cloudrift.loop.model import spec
 from cloudrift.loop.model.chord import Chord
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.layer import Layer
@@ -37,14 +38,8 @@ BED = Field(name="bed", label="Groove bed", default="plays", choices=("plays", "
 AS_THE_LOOP, RELATIVE = "as the loop", "relative key"
 KEY = Field(name="key", label="Key", default=AS_THE_LOOP, choices=(AS_THE_LOOP, RELATIVE))
 MODE = Field(name="mode", label="Mode", default=AS_THE_LOOP, choices=(AS_THE_LOOP, *SCALES))
-TEMPO = Field(
-    name="tempo",
-    label="Tempo",
-    default=120,
-    unit="BPM",
-    low=spec.MIN_TEMPO_BPM,
-    high=spec.MAX_TEMPO_BPM,
-    hint="of this section alone; recordings follow as they are fitted",
+SECTION_TEMPO = replace(
+    TEMPO, step=BARS.step, hint="of this section alone; recordings follow as they are fitted"
 )
 SLOWER = Field(
     name="slower_st",
@@ -85,7 +80,7 @@ class SectionPage(Inspector):
             (BED, self._set_bed),
             (KEY, self._set_key),
             (MODE, self._set_mode),
-            (TEMPO, self._set_tempo),
+            (SECTION_TEMPO, self._set_tempo),
             (SLOWER, self._set_slower),
             (OVER, self._set_over),
         ):
@@ -297,9 +292,13 @@ class SectionPage(Inspector):
     def _put_key(self, key: Key | None) -> None:
         self._in_section("key of a section", lambda one, at: arranging.set_key(one, at, key))
 
+    @property
+    def _own_key(self) -> Key:
+        section = self._section
+        return section.key if section and section.key else self._session.loop.key
+
     def _set_key(self, value: object) -> None:
-        loop, section = self._session.loop, self._section
-        own = section.key if section and section.key else loop.key
+        loop, own = self._session.loop, self._own_key
         if value == AS_THE_LOOP:
             self._put_key(None)
         elif value == RELATIVE:
@@ -308,8 +307,7 @@ class SectionPage(Inspector):
             self._put_key(plain_key(_tonics(own.mode).index(str(value)), own.mode))
 
     def _set_mode(self, value: object) -> None:
-        loop, section = self._session.loop, self._section
-        own = section.key if section and section.key else loop.key
+        loop, own = self._session.loop, self._own_key
         mode = loop.key.mode if value == AS_THE_LOOP else str(value)
         self._put_key(loop.key.shifted((own.pc - loop.key.pc) % 12)
                       if mode == loop.key.mode else plain_key(own.pc, mode))  # fmt: skip
@@ -347,6 +345,7 @@ class SectionPage(Inspector):
         )
 
 
+@functools.cache
 def _tonics(mode: str) -> tuple[str, ...]:
     """The twelve tonics as they are spelled in a mode, from C up."""
     return tuple(pretty(plain_key(pc, mode).tonic) for pc in range(12))

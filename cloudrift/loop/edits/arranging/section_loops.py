@@ -61,9 +61,9 @@ def _in(layer: Layer, part: PartState) -> Layer:
     changes: dict[str, Any] = {}
     if part.on is not None:
         changes = {"mute": not part.on, "parked": layer.parked and not part.on}
-    layer = replace(layer, **changes)
     if part.level_db:
-        layer = louder(layer, part.level_db)
+        changes |= louder(layer, part.level_db)
+    layer = replace(layer, **changes)
     if part.pattern and any(one.name == part.pattern for one in hits_of(layer).patterns):
         layer = replace(layer, source=replace(hits_of(layer), plays=part.pattern))
     return layer

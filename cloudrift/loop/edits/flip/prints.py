@@ -171,8 +171,7 @@ def recipe_of(document: Document, print_id: str) -> tuple[Print, Loop]:
     found = next((one for one in document.prints if one.id == print_id), None)
     if found is None:
         raise CloudriftError("that print no longer exists; print again")
-    loop = next(one.loop for one in document.recipes if one.content == found.recipe.loop)
-    return found, loop
+    return found, document.source_of(found)
 
 
 def with_part(recipe: Recipe, part: PrintedPart) -> tuple[PrintedPart, ...]:
@@ -207,10 +206,10 @@ def can_be_remade(document: Document, print_id: str) -> str:
     found = next((one for one in document.prints if one.id == print_id), None)
     if found is None:
         return "Its recipe is gone: it can't be made again, only cut up."
-    loop = next(one.loop for one in document.recipes if one.content == found.recipe.loop)
-    if loop.unknown:
+    unknown = document.source_of(found).unknown
+    if unknown:
         return (
-            f"It was printed with {together(loop.unknown)} of a newer program: it can't be made "
+            f"It was printed with {together(unknown)} of a newer program: it can't be made "
             "again here."
         )
     return ""
