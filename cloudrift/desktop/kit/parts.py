@@ -7,7 +7,6 @@ from typing import TypeVar
 from PyQt6.QtCore import (
     QEvent,
     QObject,
-    QRect,
     QRectF,
     QSignalBlocker,
     QSize,
@@ -110,13 +109,6 @@ def set_look(widget: QWidget, name: str) -> None:
     style.unpolish(widget)
     style.polish(widget)
     QApplication.sendEvent(widget, QEvent(QEvent.Type.StyleChange))  # its padding may be another
-
-
-def playhead_moved(widget: QWidget, before: float, after: float) -> None:
-    """Paint the strips again where a playhead was and is (pixels), and nothing else."""
-    if int(before) != int(after):
-        for x in (int(before), int(after)):
-            widget.update(QRect(x - 2, 0, 5, widget.height()))
 
 
 def heading(text: str) -> QLabel:

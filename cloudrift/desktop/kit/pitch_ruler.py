@@ -3,25 +3,14 @@
 from collections.abc import Callable
 from typing import NamedTuple
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
-from PyQt6.QtGui import (
-    QFocusEvent,
-    QHelpEvent,
-    QHideEvent,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-    QPixmap,
-    QResizeEvent,
-)
+from PyQt6.QtCore import QEvent, QRectF, Qt
+from PyQt6.QtGui import QFocusEvent, QHelpEvent, QHideEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QToolTip
 
 from cloudrift.desktop.kit.held import Held, held
 from cloudrift.desktop.kit.keyed import Keyed
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
-from cloudrift.desktop.kit.parts import playhead_moved
+from cloudrift.desktop.kit.still import Still, paint_playhead, playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.words import plural
@@ -41,7 +30,7 @@ class RulerPart(NamedTuple):
     loop: Loop
 
 
-class PitchRuler(Keyed):
+class PitchRuler(Still, Keyed):
     """What sounds, span after span; a press plays it as plain tones over what is heard."""
 
     def __init__(self, session: Session, name: str = "Pitch ruler") -> None:
@@ -51,7 +40,6 @@ class PitchRuler(Keyed):
         self.at = 0  # the span that keys act on
         self._sounding = -1  # the span whose tones are heard
         self._x = -10.0  # of the playhead
-        self._picture: QPixmap | None = None  # all but the playhead, which moves at each frame
         self.setFixedHeight(HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._name_for_readers()
@@ -63,7 +51,7 @@ class PitchRuler(Keyed):
         self._parts = parts
         self.at = min(self.at, max(0, len(self.spans) - 1))
         self._name_for_readers()
-        self._redraw()
+        self.update()
 
     def show_x(self, x: float) -> None:
         """Follow the sound: the playhead's pixel."""
@@ -131,21 +119,21 @@ class PitchRuler(Keyed):
         if layer in {x.id for x in self._session.loop.layers}:
             self._session.select(layer_id=layer)
         self._name_for_readers()
-        self._redraw()
+        self.update()
 
     def play(self, number: int) -> None:
         """Hear a span's pitches as plain tones, until they are hushed."""
         if 0 <= number < len(self.spans):
             self._sounding = number
             self._session.hearing.once.tones(self.spans[number][1].pitches)
-            self._redraw()
+            self.update()
 
     def hush(self) -> None:
         """Let the tones end."""
         if self._sounding >= 0:
             self._sounding = -1
             self._session.hearing.once.hush_tones()
-            self._redraw()
+            self.update()
 
     def act_of(self, event: QKeyEvent) -> Callable[[], object] | None:
         """What a key does, or None."""
@@ -179,45 +167,19 @@ class PitchRuler(Keyed):
             return True
         return super().event(event)
 
-    def focusInEvent(self, _event: QFocusEvent | None) -> None:
-        self._redraw()
-
     def focusOutEvent(self, _event: QFocusEvent | None) -> None:
         self.hush()
-        self._redraw()
-
-    def resizeEvent(self, _event: QResizeEvent | None) -> None:
-        self._redraw()
-
-    def changeEvent(self, event: QEvent | None) -> None:
-        if event is not None and event.type() == QEvent.Type.PaletteChange:
-            self._redraw()
+        self.update()
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self.hush()
 
     # --- painting -----------------------------------------------------------------------------
 
-    def _redraw(self) -> None:
-        self._picture = None
-        self.update()
+    def paint_moving(self, painter: QPainter) -> None:
+        paint_playhead(painter, self._x, 0, self.height())
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        if self._picture is None:
-            ratio = self.devicePixelRatioF()
-            self._picture = QPixmap(self.size() * ratio)
-            self._picture.setDevicePixelRatio(ratio)
-            self._picture.fill(Qt.GlobalColor.transparent)
-            inside = QPainter(self._picture)
-            inside.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._paint_parts(inside)
-            inside.end()
-        painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._picture)
-        painter.setPen(QPen(color("signal"), 2))
-        painter.drawLine(QPointF(self._x, 0), QPointF(self._x, self.height()))
-
-    def _paint_parts(self, painter: QPainter) -> None:
+    def paint_still(self, painter: QPainter) -> None:
         if not self.spans and self._parts:
             painter.setPen(color("ink_soft"))
             painter.setFont(text_font(11))

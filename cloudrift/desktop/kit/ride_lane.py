@@ -2,14 +2,15 @@
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color, figure_font, text_font
-from cloudrift.desktop.kit.parts import label, playhead_moved, small_button
+from cloudrift.desktop.kit.parts import label, small_button
+from cloudrift.desktop.kit.still import Still, paint_playhead, playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.ground.settings import Field
 from cloudrift.notes.time import (
@@ -35,7 +36,7 @@ GRID = TICKS_PER_QUARTER // 2  # eighths; Shift sets a point anywhere
 BEND_STEP = 0.1
 
 
-class RideCurve(QWidget):
+class RideCurve(Still):
     """The picture. ``edited`` carries the points while a hand moves, ``settled`` its end."""
 
     edited = pyqtSignal(object)  # tuple[RidePoint, ...]
@@ -224,9 +225,7 @@ class RideCurve(QWidget):
 
     # --- painting -----------------------------------------------------------------------------
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint_still(self, painter: QPainter) -> None:
         box = QRectF(self.rect())
         painter.fillRect(box, color("card"))
         bar = bar_ticks(self._metre)
@@ -257,14 +256,14 @@ class RideCurve(QWidget):
             painter.setPen(QPen(color("focus" if chosen else self._role), 2))
             painter.drawEllipse(self._at(point), 4.5, 4.5)
         self._paint_values(painter, box)
-        painter.setPen(QPen(color("signal"), 2))
-        x = self._x(self._place * self._ticks)
-        painter.drawLine(QPointF(x, 0), QPointF(x, box.height()))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(
             QPen(color("focus" if self.hasFocus() else "line"), 2 if self.hasFocus() else 1)
         )
         painter.drawRect(box.adjusted(0.5, 0.5, -1, -1))
+
+    def paint_moving(self, painter: QPainter) -> None:
+        paint_playhead(painter, self._x(self._place * self._ticks), 0, self.height())
 
     def _paint_values(self, painter: QPainter, box: QRectF) -> None:
         """The value axis at the left, and the chosen point's value beside it."""

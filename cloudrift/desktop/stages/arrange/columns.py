@@ -3,14 +3,12 @@
 from collections.abc import Callable, Mapping
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
-    QPen,
     QResizeEvent,
     QWheelEvent,
 )
@@ -18,8 +16,9 @@ from PyQt6.QtGui import (
 from cloudrift.desktop.kit.held import Held, held
 from cloudrift.desktop.kit.keyed import Keyed
 from cloudrift.desktop.kit.look import color, text_font
-from cloudrift.desktop.kit.parts import paint_words, playhead_moved
+from cloudrift.desktop.kit.parts import paint_words
 from cloudrift.desktop.kit.pitch_ruler import PitchRuler
+from cloudrift.desktop.kit.still import Still, paint_playhead, playhead_moved
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.stages.arrange.model import NAMES_PX, ColumnsModel
@@ -39,7 +38,7 @@ EMPTY = (
 )
 
 
-class Columns(Keyed):
+class Columns(Still, Keyed):
     """The picture. ``chosen`` carries a section's number, ``seam_chosen`` the one that a seam
     leads into; ``swapped`` a section and a row that is in or out; ``level_moved`` by how many dB.
     """
@@ -242,9 +241,7 @@ class Columns(Keyed):
 
     # --- painting -----------------------------------------------------------------------------
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint_still(self, painter: QPainter) -> None:
         model = self.model
         if model is None:
             paint_words(painter, QRectF(self.rect()), EMPTY)
@@ -263,7 +260,8 @@ class Columns(Keyed):
                 paint_chosen(painter, model, at, self.row)
         for at in range(1, len(model.sections)):
             paint_seam(painter, model, at, on=self.seam == at)
-        if self._place is not None and self._place[0] < len(model.sections):
-            painter.setPen(QPen(color("signal"), 2))
-            x = model.x_of(*self._place)
-            painter.drawLine(QPointF(x, 8), QPointF(x, model.height - 18))
+
+    def paint_moving(self, painter: QPainter) -> None:
+        model, place = self.model, self._place
+        if model is not None and place is not None and place[0] < len(model.sections):
+            paint_playhead(painter, model.x_of(*place), 8, model.height - 18)

@@ -20,7 +20,8 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 from cloudrift.desktop.kit.grid import asks_free, asks_half
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
-from cloudrift.desktop.kit.parts import menu_of, paint_focus, playhead_moved
+from cloudrift.desktop.kit.parts import menu_of, paint_focus
+from cloudrift.desktop.kit.still import playhead_moved
 from cloudrift.desktop.stages.chords.model import WHOLE, VoiceBar, changed_span, thread_picture
 from cloudrift.desktop.stages.chords.moves import OCTAVE, Moves
 from cloudrift.desktop.stages.chords.thread_paint import (

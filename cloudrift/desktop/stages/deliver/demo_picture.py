@@ -6,13 +6,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from cloudrift.deliver.demo_sound import clock, lengths_of
 from cloudrift.desktop.kit.keyed import Keyed
 from cloudrift.desktop.kit.look import MEDIUM, color, figure_font, text_font
-from cloudrift.desktop.kit.parts import paint_words, playhead_moved
+from cloudrift.desktop.kit.parts import paint_words
+from cloudrift.desktop.kit.still import Still, paint_playhead, playhead_moved
 from cloudrift.loop.model.demo_file import DemoFile, fitted, heard_in
 from cloudrift.loop.model.loop import Loop
 
@@ -55,7 +56,7 @@ def columns_of(
     return tuple(out)
 
 
-class DemoPicture(Keyed):
+class DemoPicture(Still, Keyed):
     """``chosen`` carries a part's number, ``wanted`` one that is to be heard."""
 
     chosen = pyqtSignal(int)
@@ -120,9 +121,7 @@ class DemoPicture(Keyed):
 
     # --- painting -----------------------------------------------------------------------------
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint_still(self, painter: QPainter) -> None:
         if not self.columns:
             paint_words(painter, QRectF(self.rect()), EMPTY)
             return
@@ -132,14 +131,14 @@ class DemoPicture(Keyed):
         painter.setFont(figure_font(10.5))
         foot = QRectF(SIDE, self.height() - FOOT + 4, self.width() - 2 * SIDE, FOOT - 4)
         painter.drawText(foot, Qt.AlignmentFlag.AlignRight, f"{clock(self._seconds)} min")
-        if self._share is not None:
-            painter.setPen(QPen(color("signal"), 1.5))
-            x = self._x(self._share)
-            painter.drawLine(QPointF(x, TOP - 4), QPointF(x, self.height() - FOOT))
         if self.hasFocus():
             painter.setPen(QPen(color("focus"), 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 5, 5)
+
+    def paint_moving(self, painter: QPainter) -> None:
+        if self.columns and self._share is not None:
+            paint_playhead(painter, self._x(self._share), TOP - 4, self.height() - FOOT)
 
     def _paint(self, painter: QPainter, column: Column, *, chosen: bool) -> None:
         left, right = self._x(column.start), self._x(column.end)

@@ -5,12 +5,12 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
 
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.keyed import Keyed
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
-from cloudrift.desktop.kit.parts import playhead_moved
+from cloudrift.desktop.kit.still import Still, paint_playhead, playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.flip.model import FlipModel, wave_in
 from cloudrift.ground.words import plural
@@ -23,7 +23,7 @@ DRAG_PX, WIDE_PX = 5.0, 64.0
 DIGITS = "123456789"
 
 
-class Threads(Keyed):
+class Threads(Still, Keyed):
     """One flip. ``edited`` carries words and an edit of the flip; ``chosen`` the place chosen."""
 
     edited = pyqtSignal(str, object)
@@ -166,13 +166,13 @@ class Threads(Keyed):
         away = event.position() - self._from
         if self._now is not None or abs(away.x()) + abs(away.y()) > DRAG_PX:
             self._now = event.position()
-            self.update()
+            self.update(self.rect())
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         drag, now, self._drag, self._now = self._drag, self._now, None, None
         model = self.model
-        self.update()
+        self.update(self.rect())
         if drag is None or now is None or model is None or self._is_above(now.y()):
             return
         what, number = drag
@@ -259,9 +259,7 @@ class Threads(Keyed):
 
     # --- painting -----------------------------------------------------------------------------
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint_still(self, painter: QPainter) -> None:
         model = self.model
         if model is None:
             painter.setPen(color("ink_soft"))
@@ -281,14 +279,15 @@ class Threads(Keyed):
         for number, place in enumerate(model.flip.places):
             self._paint_place(painter, model, number, place)
         self._paint_behind(painter, model)
-        self._paint_drag(painter, model)
-        painter.setPen(QPen(color("signal"), 2))
-        x = self._x_of(self._share)
-        painter.drawLine(QPointF(x, self._rows[2]), QPointF(x, self._rows[3]))
         if self.hasFocus():
             painter.setPen(QPen(color("focus"), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 5, 5)
+
+    def paint_moving(self, painter: QPainter) -> None:
+        if self.model is not None:
+            self._paint_drag(painter, self.model)
+            paint_playhead(painter, self._x_of(self._share), *self._rows[2:])
 
     def _paint_bars(self, painter: QPainter, model: FlipModel) -> None:
         painter.setFont(figure_font(9.5))

@@ -4,11 +4,12 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPen, QResizeEvent
 
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
-from cloudrift.desktop.kit.parts import menu_of, playhead_moved
+from cloudrift.desktop.kit.parts import menu_of
+from cloudrift.desktop.kit.still import Still, paint_playhead, playhead_moved
 from cloudrift.desktop.stages.groove.hit_editing import HitEditing
 from cloudrift.desktop.stages.groove.model import NAMES_PX, TOP_PX
 from cloudrift.desktop.stages.groove.painted import paint_grid, paint_lane, paint_place
@@ -34,7 +35,7 @@ class _Drag:
     copies: bool = False
 
 
-class HitLanes(HitEditing):
+class HitLanes(Still, HitEditing):
     """The lanes of a bed, painted, and drawn in with the mouse."""
 
     def __init__(self) -> None:
@@ -230,9 +231,7 @@ class HitLanes(HitEditing):
 
     # --- painting -----------------------------------------------------------------------------
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint_still(self, painter: QPainter) -> None:
         model = self.model
         if model is None:
             return
@@ -252,7 +251,7 @@ class HitLanes(HitEditing):
             painter.setPen(QPen(color("focus"), 1, Qt.PenStyle.DashLine))
             painter.setBrush(color("focus", 0.08))
             painter.drawRect(self._box)
-        x = self._x_of(self._share)
-        if x >= NAMES_PX:
-            painter.setPen(QPen(color("signal"), 2))
-            painter.drawLine(QPointF(x, 14), QPointF(x, model.height - 6))
+
+    def paint_moving(self, painter: QPainter) -> None:
+        if self.model is not None and self._x_of(self._share) >= NAMES_PX:
+            paint_playhead(painter, self._x_of(self._share), 14, self.model.height - 6)

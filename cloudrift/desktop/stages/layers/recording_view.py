@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 
 from cloudrift.audio.buffers import to_db
@@ -15,15 +15,8 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.kit.flow import Flow, takes_rest
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import color, figure_font, text_font
-from cloudrift.desktop.kit.parts import (
-    Elided,
-    WhileShown,
-    panel,
-    plain_tip,
-    playhead_moved,
-    set_look,
-    small_button,
-)
+from cloudrift.desktop.kit.parts import Elided, WhileShown, panel, plain_tip, set_look, small_button
+from cloudrift.desktop.kit.still import Still, paint_playhead, playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
@@ -71,7 +64,7 @@ class Seen:
         return f"{number(self.peak_db, '.0f')} dBFS"
 
 
-class RecordingPicture(QWidget):
+class RecordingPicture(Still):
     """Time runs to the right over the loop. Beats are dragged, or moved by the arrow keys."""
 
     def __init__(self, session: Session) -> None:
@@ -120,8 +113,7 @@ class RecordingPicture(QWidget):
 
     # --- painting -----------------------------------------------------------------------------
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+    def paint_still(self, painter: QPainter) -> None:
         loop, layer = self._session.loop, self.layer
         if layer is None:
             return
@@ -133,9 +125,11 @@ class RecordingPicture(QWidget):
             self._paint_sound(painter, layer, middle, half)
             self._paint_clashes(painter, loop, axis)
         self._paint_marks(painter, axis)
-        painter.setPen(QPen(color("signal"), 1.5))
-        x = self._axis(1.0).at_x(self._share)
-        painter.drawLine(QPointF(x, TOP - 12), QPointF(x, self.height() - BOTTOM))
+
+    def paint_moving(self, painter: QPainter) -> None:
+        if self.layer is not None:
+            x = self._axis(1.0).at_x(self._share)
+            paint_playhead(painter, x, TOP - 12, self.height() - BOTTOM)
 
     def _paint_beats(self, painter: QPainter, loop: Loop, axis: TimeAxis) -> None:
         bar = bar_ticks(loop.metre)

@@ -17,7 +17,8 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from cloudrift.desktop.kit.look import MEDIUM, color, figure_font, look, text_font
-from cloudrift.desktop.kit.parts import paint_focus, playhead_moved
+from cloudrift.desktop.kit.parts import paint_focus
+from cloudrift.desktop.kit.still import playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.stages.layers.notes.places import LEFT

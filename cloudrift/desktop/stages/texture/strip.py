@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from cloudrift.audio.spectrum import HIGH_HZ, LOW_HZ
 from cloudrift.desktop.kit.look import color, figure_font, look, text_font
-from cloudrift.desktop.kit.parts import playhead_moved
+from cloudrift.desktop.kit.still import playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
 
 LOW_DB, HIGH_DB = -78.0, -20.0  # what is paper, and what is full colour
