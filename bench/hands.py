@@ -12,14 +12,16 @@ from functools import partial
 from PyQt6.QtWidgets import QApplication
 
 from bench.engine import Row, settle
+from cloudrift.demo import polar_night
 from cloudrift.desktop.frame.app import make_app
 from cloudrift.desktop.frame.rail import IN_PANE, STAGES
 from cloudrift.desktop.frame.side_pane import LEAST_PX, MOST_PX
 from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
+from cloudrift.loop.edits.flip import flips
 from cloudrift.loop.edits.layers import layer_edits
-from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.document import Document, PrintedPart
 from cloudrift.style import find_card, sketch
 from cloudrift.style.form import find_form, suggest_form
 
@@ -127,7 +129,61 @@ def edge() -> Row:
     return "the pane's edge dragged, a frame", "16.7 CPU ms", words
 
 
-ROWS = {"undo": undo, "theme": theme, "stage": stage, "pane": pane, "edge": edge}
+def heard_at(times: list[float], _audio: object) -> None:
+    times.append(time.perf_counter())
+
+
+def last_of(kept: list[str], words: str) -> None:
+    kept[:] = [words]
+
+
+def printed_parts() -> Row:
+    """The first layer of a print turned down while its flip plays in place of what was printed."""
+    app, found = make_app("Daybreak"), []
+    for name, few in (("two layers", 2), ("the whole loop", 0)):
+        loop = polar_night()
+        window = Window(Session(loop, None, SilentSpeaker(loop.rate)))
+        window.show()
+        session = window.session
+        window.show_stage(STAGES.index("Flip"))
+        printing = window.flip.printing
+        what = tuple(layer.id for layer in loop.layers[:few])
+        made: list[str] = []
+        printing.made.connect(made.append)
+        printing.print_what(what)
+        while not made:
+            app.processEvents()
+            time.sleep(0.002)
+        session.apply("use", partial(flips.use_instead, layer_id=made[0], printed=what))
+        session.select(layer_id=made[0])
+        window.flip.result.parts.open(on=True)
+        settle(app, session)
+        session.transport.set_playing(True)
+        soon: list[float] = []
+        session.hearing._came_soon.connect(partial(heard_at, soon))
+        took = []
+        busy: list[str] = []
+        printing.busy.connect(partial(last_of, busy))
+        for turn in range(STEPS):
+            while busy != [""] * bool(turn):
+                app.processEvents()
+                time.sleep(0.002)
+            settle(app, session)
+            soon.clear()
+            began = time.perf_counter()
+            part = PrintedPart(id=loop.layers[0].id, level_db=-1.0 - turn)
+            printing.change_parts("level", (part,))
+            while not soon:
+                app.processEvents()
+                time.sleep(0.001)
+            took.append((soon[0] - began) * 1e3)
+        found.append(f"{statistics.median(took):.0f} ms, {max(took):.0f} worst, {name}")
+        window.leave()
+    return "a layer's level in a print -> heard in its flip", "300 ms", "; ".join(found)
+
+
+ROWS = {"undo": undo, "theme": theme, "stage": stage, "pane": pane, "edge": edge,
+        "print": printed_parts}  # fmt: skip
 
 
 if __name__ == "__main__":

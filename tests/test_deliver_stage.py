@@ -1,5 +1,7 @@
 """The Deliver stage in the real window: checks pressed, rights typed, files chosen and written."""
 
+import threading
+
 import numpy as np
 import pytest
 import soundfile
@@ -14,6 +16,7 @@ from cloudrift.desktop.frame.rail import STAGES
 from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.desktop.stages.deliver.stage import CHECKS as CHECKS_PAGE
 from cloudrift.desktop.stages.deliver.stage import DEMO, FILES, RIGHTS
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.edits.layers.recordings import add_recording
@@ -134,6 +137,34 @@ def test_a_check_that_breaks_is_said_and_the_program_goes_on(qtbot, window, deli
     qtbot.waitUntil(lambda: bool(deliver.checking.problem), timeout=30_000)
     assert deliver.checks.says.text() == deliver.checking.problem
     assert not deliver.checking.busy
+
+
+def test_checks_of_what_is_no_more_are_left_at_once(qtbot, window, deliver, monkeypatch):
+    from cloudrift.desktop.session.work import checking as module
+
+    checking, left = checked(qtbot, deliver), []
+    gate, begun = threading.Event(), threading.Event()
+
+    def slow(heard, *_given):
+        if not begun.is_set():
+            begun.set()
+            assert gate.wait(30)
+            try:
+                heard.go_on()
+            except Cancelled:
+                left.append(heard.document)
+                raise
+        return ()
+
+    monkeypatch.setattr(module, "check_all", slow)
+    window.session.apply("bars", lambda loop: loop_edits.set_bars(loop, 1))
+    first = now(window)
+    qtbot.waitUntil(begun.is_set, timeout=30_000)
+    window.session.apply("title", lambda loop: replace(loop, title="Other"))
+    gate.set()
+    qtbot.waitUntil(lambda: left == [first], timeout=30_000)
+    qtbot.waitUntil(lambda: checking.is_current, timeout=30_000)
+    assert not checking.problem and not checking.busy
 
 
 # --- rights ---------------------------------------------------------------------------------------

@@ -23,9 +23,12 @@ from cloudrift.loop.model.document import Document, Pass, PrintedPart, in_parts
 from cloudrift.loop.model.layer import louder
 from cloudrift.loop.sounding import heard
 from cloudrift.notes.note import Note
+from cloudrift.render import Engine
+from cloudrift.render.forms.print_ahead import Span, prepare, reprinted_there, spans_in
 from cloudrift.render.forms.printing import printed, reprinted, with_reprints
+from cloudrift.render.plan.plan import heard_node
 from cloudrift.texture.ride import Ride, RidePoint
-from tests.conftest import fresh_engine, make_small_loop
+from tests.conftest import fresh_engine, make_small_loop, rms, treated
 from tests.hands import settled
 
 pytestmark = pytest.mark.usefixtures("remembering")
@@ -234,6 +237,95 @@ def _strange():
     return Treatment(id="t77", kind="of tomorrow", version=3)
 
 
+# --- what its flip is about to play ---------------------------------------------------------------
+
+
+def flip_of(document):
+    return document.loop.layers[-1].flipped
+
+
+def test_what_plays_next_of_a_print_is_found_wherever_it_is_placed(made):
+    document, _clips = made
+    flip, ticks = flip_of(document), document.loop.ticks
+    unit = flip.length_ticks
+
+    def spans(first, last, **changes):
+        places = [replace(x, **changes) for x in flip.places] if changes else flip.places
+        found = spans_in(replace(flip, places=tuple(places)), first, last, ticks)
+        return [(round(a * unit), round(b * unit)) for a, b in found]
+
+    one, two = flip.places[0], flip.places[1]
+    assert not one.backward and two.backward
+    into, end = one.at_tick + 60, two.at_tick + 100
+    assert spans(into, one.end_tick) == [(one.from_tick + 60, one.end_from)]
+    assert spans(into, end) == [
+        (one.from_tick + 60, one.end_from),
+        (two.end_from - 100, two.end_from),
+    ]
+    assert spans(into, end, mute=True) == []
+    # What is struck again, or moved in pitch, may want any of its span.
+    assert spans(into, into + 10, times=2) == [(one.from_tick, one.end_from)]
+    last = flip.places[-1]
+    round_ = spans(last.end_tick - 50, ticks + 30)
+    assert round_ == [(last.end_from - 50, last.end_from), (one.from_tick, one.from_tick + 30)]
+
+
+@pytest.mark.parametrize("kind", ["", "overdrive", "shift"])
+def test_what_is_about_to_play_is_as_the_print_will_be_and_the_rest_as_it_was(kind):
+    loop, clips = small(), ClipStore()
+    loop = treated(loop, None, kind) if kind else loop
+    loop = treated(loop, None, "cuts", high_cut_hz=4000.0)
+    document = document_of(loop, clips)
+    part = PrintedPart(id=loop.layers[0].id, level_db=-9.0)
+    _old, of = recipe_of(document, "p1")
+    spans = [Span(0.2, 0.3), Span(0.28, 0.33), Span(0.95, 1.0), Span(0.0, 0.02)]
+    with fresh_engine(clips=clips) as engine:
+        assert reprinted_there(document, "p1", of, (), (part,), spans, engine) == ([], 0.0)
+        prepare(engine, of, ())
+        too_much = [Span(0.0, 0.6)]
+        assert reprinted_there(document, "p1", of, (), (part,), too_much, engine) == ([], 0.0)
+        (there,), whole_s = reprinted_there(document, "p1", of, (), (part,), spans, engine)
+    assert whole_s > 0
+    was, now = sound_of(document, clips), sound_of(remade(document, clips, part), clips)
+    got = sound_of(with_reprints(document, [there]), clips)
+    n, margin = was.shape[1], int(0.08 * loop.rate)
+    new, old = np.zeros(n, bool), np.ones(n, bool)
+    for a, b in ((0.2, 0.33), (0.95, 1.02)):
+        places = np.arange(int(a * n), int(b * n))
+        new[places % n] = True
+        old[np.arange(int(a * n) - margin, int(b * n) + margin) % n] = False
+    rounding = 3 * 2.0**-23 * 10 ** (max(x.gain_db for x in (document.prints[0], there.made)) / 20)
+    assert np.abs(got - was)[:, old].max() <= rounding
+    if kind == "shift":  # its phases are others wherever it begins
+        assert rms(got[:, new]) == pytest.approx(rms(now[:, new]), rel=0.05)
+        assert rms(was[:, new]) > 1.2 * rms(now[:, new])
+    else:
+        assert rms((got - now)[:, new]) < 0.01 * rms((now - was)[:, new])
+    assert flip_of(with_reprints(document, [there])).places == flip_of(document).places
+
+
+def test_an_engine_beside_another_shares_what_is_known_and_leaves_it_when_it_ends():
+    loop = small()
+    with fresh_engine() as engine:
+        rendered = engine.render(loop)
+        aside = Engine(beside=engine)
+        node = heard_node(loop, aside.tones)
+        assert aside.audio(node) is rendered.audio
+        assert aside.latest_at(node.place, loop.sounding_frames) is None  # it has run nothing
+        quiet = replace(loop, layers=(louder_layer(loop.layers[0], -6.0), *loop.layers[1:]))
+        aside.audio(heard_node(quiet, aside.tones))
+        assert engine.latest_at(node.place, loop.sounding_frames)[0].key == node.key
+        assert aside.close()
+        assert engine.cache.get(node.key) is rendered.audio
+
+
+def louder_layer(layer, db):
+    return replace(layer, **louder(layer, db))
+
+
+PREPARING = "prepare a print"
+
+
 # --- in the window --------------------------------------------------------------------------------
 
 
@@ -294,6 +386,33 @@ def test_what_is_heard_first_is_what_is_printed_to_the_last_bit(qtbot, window, p
         lambda: window.session.document.history.now.prints[0].clip == wanted.prints[0].clip,
         timeout=60_000,
     )
+
+
+def test_while_it_plays_what_is_about_to_play_comes_first(qtbot, window, parts, monkeypatch):
+    session, put = window.session, []
+    qtbot.waitUntil(lambda: not window.tasks.is_running(PREPARING), timeout=60_000)
+    one = recipe_of(session.document.history.now, "p1")[1].layers[0].id
+    session.transport.set_playing(True)
+    session.changed.connect(lambda *_: put.append(session.document.history.now.prints[0].clip))
+    before = session.document.history.now
+    parts.rows[one].level.edited.emit(-6.0)
+    followed(qtbot, window, lambda d: d.prints[0].recipe.part(one).level_db == -6 and len(put) > 1)
+    assert len(set(put)) == len(put) >= 2  # a part of it, then the whole
+    session.document.undo()
+    assert session.document.history.now == before  # as one step
+
+
+def test_what_is_undone_while_the_rest_is_made_stays_undone(qtbot, window, parts):
+    session = window.session
+    qtbot.waitUntil(lambda: not window.tasks.is_running(PREPARING), timeout=60_000)
+    session.transport.set_playing(True)
+    before = session.document.history.now
+    one = recipe_of(before, "p1")[1].layers[0].id
+    with qtbot.waitSignal(session.changed, timeout=60_000):
+        parts.rows[one].level.edited.emit(-6.0)
+    session.document.undo()
+    qtbot.waitUntil(lambda: not window.flip.stop.isVisible(), timeout=60_000)
+    assert session.document.history.now == before
 
 
 def test_what_is_undone_before_it_is_printed_to_the_last_bit_stays_undone(qtbot, window, parts):

@@ -433,6 +433,21 @@ def test_it_is_saved_with_its_sound_and_opened_again(loop, clips, tmp_path):
         save(added, path, clips)
 
 
+@pytest.mark.parametrize("soon", [False, True])
+def test_what_is_at_hand_of_a_clip_is_what_its_file_has_to_the_last_bit(rng, soon):
+    from cloudrift.audio.clips import ClipStore
+    from cloudrift.ground.lru import forget_made
+
+    audio = rng.normal(0, 0.4, (2, 5000)).astype(np.float32)  # some of it past full scale
+    audio[:, :4] = [1.0, -1.0, 2**-24, 1 - 2**-24]
+    clips = ClipStore()
+    name = clips.record(audio, RATE, soon=soon)
+    there = clips.read(name)
+    forget_made()
+    assert np.array_equal(clips.read(name)[0], there[0]) and there[1] == RATE
+    assert not there[0].flags.writeable and there[0].flags.c_contiguous
+
+
 @pytest.mark.parametrize("change", [dict(semitones=1.0), dict(hold_vowels=True), dict(first_s=0.5),
                                     dict(last_s=2.0), dict(at_tick=960), dict(every_bars=1),
                                     dict(fit="tape"), dict(gain_db=3.0),

@@ -44,6 +44,43 @@ def test_lanes_do_not_wait_for_each_other_and_one_lane_goes_in_order(tasks, qtbo
     assert came[2:] == ["long", "behind it"]
 
 
+@pytest.mark.parametrize("lane", [Lane.CHECKING, Lane.AHEAD])
+def test_what_nobody_waits_for_holds_while_a_hand_waits(tasks, qtbot, lane):
+    gate, reading, begun, steps, came = *(threading.Event() for _ in range(3)), [], []
+
+    def aside(stale, _moved):
+        steps.append("first")
+        begun.set()
+        assert reading.wait(10)
+        assert not stale()
+        steps.append("second")
+
+    def reads(_stale, _moved):
+        reading.set()
+        assert gate.wait(10)
+        steps.append("read")
+
+    tasks.run("checks", aside, came.append, lane=lane)
+    assert begun.wait(10)
+    tasks.run("midi", reads, came.append, lane=Lane.READING)
+    assert reading.wait(10)
+    qtbot.wait(60)
+    assert steps == ["first"] and tasks.is_running("checks")
+    gate.set()
+    qtbot.waitUntil(lambda: len(came) == 2, timeout=5000)
+    assert steps == ["first", "read", "second"] and not tasks.is_running("checks")
+
+
+def test_what_holds_ends_with_the_window(tasks):
+    gate, ended = threading.Event(), []
+    tasks.run("midi", lambda _s, _m: gate.wait(10), print, lane=Lane.READING)
+    tasks.run("checks", lambda stale, _m: stale(), ended.append, lane=Lane.CHECKING)
+    tasks.stop()
+    (held,) = [one for lane, one in tasks._futures if lane is Lane.CHECKING]
+    assert held.cancelled() or held.result(timeout=5) is None
+    gate.set()
+
+
 def test_all_lanes_have_ended_only_when_each_has(tasks):
     gate = threading.Event()
     tasks.run("deliver", lambda _s, _m: gate.wait(10), print, lane=Lane.WRITING)

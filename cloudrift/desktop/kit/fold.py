@@ -1,6 +1,6 @@
 """What is secondary, folded to one line that says the most important of it."""
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QWidget
 
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
@@ -9,6 +9,8 @@ from cloudrift.desktop.kit.parts import Elided
 
 class Fold(QWidget):
     """A heading that opens and closes what is under it; beside it is said what is in there."""
+
+    opened = pyqtSignal(bool)
 
     def __init__(self, title: str, inside: QWidget, *, is_open: bool = False) -> None:
         super().__init__()
@@ -36,6 +38,7 @@ class Fold(QWidget):
         self.head.setText(f"{'▾' if on else '▸'} {self._title}")
         self.head.setAccessibleName(f"{self._title}, {'open' if on else 'folded'}")
         self._inside.setVisible(on)
+        self.opened.emit(on)
 
     def say(self, words: str) -> None:
         """Say in a line what is in it."""

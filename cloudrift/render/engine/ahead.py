@@ -59,15 +59,31 @@ def ahead(
         if count > MOST * n:
             return
         began = time.perf_counter()
-        try:
-            out = _Stretch(engine, start, count, int(FADE_S * loop.rate), between).of(node)
-        except _CannotBeError:
-            return
-        if not isinstance(out, SplicedLoop) or out.shape[1] != n:
+        out = stretch_of(engine, node, start, count, loop.rate, between)
+        if out is None or out.shape[1] != n:
             return
         yield out
         if (time.perf_counter() - began) * WHOLE_SHARE * n / count < IN_TIME * seconds:
             return
+
+
+def stretch_of(
+    engine: Engine,
+    node: Node,
+    start: int,
+    count: int,
+    rate: int,
+    between: Callable[[], object] = lambda: None,
+) -> SplicedLoop | None:
+    """Return a step's audio as it was last made, with ``count`` frames from ``start`` as it is now.
+
+    None where that is not possible.
+    """
+    try:
+        out = _Stretch(engine, start, count, int(FADE_S * rate), between).of(node)
+    except _CannotBeError:
+        return None
+    return out if isinstance(out, SplicedLoop) else None
 
 
 def frames_ahead(seconds: float, loop: Loop) -> int:
@@ -75,12 +91,12 @@ def frames_ahead(seconds: float, loop: Loop) -> int:
     return int((seconds + BEFORE_S) * loop.rate)
 
 
-def get_ready(engine: Engine, loop: Loop, stale: Callable[[], bool]) -> None:
-    """Make what the first look ahead needs, while nothing else is to be done."""
+def get_ready(node: Node, loop: Loop, stale: Callable[[], bool]) -> None:
+    """Make what the first look ahead at a loop needs, while nothing else is to be done."""
     count = frames_ahead(AHEAD_S[0], loop)
-    for node in steps(heard_node(loop, engine.tones)):
-        if isinstance(node, Treated) and not stale():
-            node.get_ready(count)
+    for step in steps(node):
+        if isinstance(step, Treated) and not stale():
+            step.get_ready(count)
 
 
 class _Stretch:

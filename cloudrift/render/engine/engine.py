@@ -63,10 +63,19 @@ class Loudness:
 class Engine:
     """Computes nodes of plans. One engine serves playing, pictures and comparing."""
 
-    def __init__(self, cache: AudioCache | None = None, clips: ClipStore | None = None) -> None:
-        """``clips`` has the recordings that loops name: a store of its own if none is given."""
-        self.cache = cache or AudioCache()
-        self.tones = ToneCache(clips=clips)
+    def __init__(
+        self,
+        cache: AudioCache | None = None,
+        clips: ClipStore | None = None,
+        beside: "Engine | None" = None,
+    ) -> None:
+        """``clips`` has the recordings that loops name: a store of its own if none is given.
+
+        One ``beside`` another shares what is known, and follows the edits of a loop of its own.
+        """
+        self._beside = beside
+        self.cache: AudioCache = beside.cache if beside else cache or AudioCache()
+        self.tones: ToneCache = beside.tones if beside else ToneCache(clips=clips)
         self._latest = BoundedStore[Node](LATEST, lambda _: 1)  # by what they do
         self._latest_at = BoundedStore[Node](LATEST, lambda _: 1)  # by place and length
         self._took = BoundedStore[float](KEPT_FACTS, lambda _: 1)  # ms, by key
@@ -90,9 +99,10 @@ class Engine:
         self._pool.shutdown(wait=False, cancel_futures=True)
         running = [one for one in tuple(self._given) if not one.cancelled()]
         ended = not wait(running, None if within_s is None else max(0.0, within_s)).not_done
-        self.cache.clear()
-        self.tones.clear()
         self.facts.clear()
+        if self._beside is None:
+            self.cache.clear()
+            self.tones.clear()
         return ended
 
     def audio(
@@ -147,9 +157,10 @@ class Engine:
             out = self._run(node, inputs)
             self._took.put(node.key, (time.perf_counter() - began) * 1e3)
         self.cache.put(node.key, out, self._cost(node, former))
-        self._latest.put(node.like, node)
-        if not aside:
-            self._latest_at.put((node.place, out.shape[1]), node)
+        if aside:
+            self._latest.put(node.like, node)
+        else:
+            self.remember(node)
         if former:  # its inputs have served: they are the first to go when there is no room
             now = {each.key for each in node.inputs}
             self.cache.demote({each.key for each in former.node.inputs} - now)
@@ -202,6 +213,13 @@ class Engine:
         if out is None or len(inputs) < len(found):
             return None
         return Former(node=latest, inputs=inputs, out=out)
+
+    def remember(self, node: Node) -> None:
+        """Take a step that has been made, wherever, for the last of its kind and at its place."""
+        audio = self.cache.get(node.key)
+        if audio is not None:
+            self._latest.put(node.like, node)
+            self._latest_at.put((node.place, audio.shape[1]), node)
 
     def latest_at(self, place: bytes, frames: int) -> tuple[Node, Stereo] | None:
         """Return the last step of a length that was run at a place, if its audio is there."""

@@ -15,6 +15,7 @@ from cloudrift.ground.memory import give_back
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.engine.ahead import ahead, get_ready
 from cloudrift.render.engine.engine import Engine, Loudness, Rendered
+from cloudrift.render.plan.plan import heard_node
 
 # Memory is given back to the system so often while there is more to be done, and after such a rest.
 GIVE_BACK_S, REST_S = 0.4, 0.3
@@ -111,7 +112,7 @@ class RenderWorker:
         if loop is None:
             return
         try:
-            get_ready(self._engine, loop, self._called_meanwhile)
+            get_ready(heard_node(loop, self._engine.tones), loop, self._called_meanwhile)
         except Exception as error:
             self._failed("treated", error)
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from cloudrift.audio.buffers import to_db
+from cloudrift.audio.buffers import Stereo, to_db
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.audio.stretch import start_stretching
@@ -69,21 +69,41 @@ def printed(
     fresh = engine or Engine(clips=clips)
     if stretches(loop):
         start_stretching()  # beside the layers, which come first
-    outs = [frozenset(one.out) for one in passes]
     try:
-        node = going(loop, outs, fresh.tones) if outs else heard_node(loop, fresh.tones)
+        node = print_node(loop, passes, fresh.tones)
         audio = fresh.audio(node, cancelled, _counted(node, moved))
     finally:
         if engine is None:
             fresh.close()
+    return keep_print(audio, loop, name, passes, clips, soon=engine is not None)
+
+
+def print_node(loop: Loop, passes: tuple[Pass, ...], tones: ToneCache) -> Node:
+    """Return the step that a print is: a loop, or the passes of it."""
+    outs = [frozenset(one.out) for one in passes]
+    return going(loop, outs, tones) if outs else heard_node(loop, tones)
+
+
+def keep_print(
+    audio: Stereo,
+    loop: Loop,
+    name: str,
+    passes: tuple[Pass, ...],
+    clips: ClipStore,
+    facts: Facts | None = None,
+    *,
+    soon: bool,
+) -> Printed:
+    """Keep the sound of a loop as a clip, and what is known of it; ``soon`` as for clips."""
     peak = to_db(float(np.abs(audio).max(initial=0.0)))
     if peak <= -119:
         raise CloudriftError("none of that plays, so there is nothing to print")
     gain_db = round(max(0.0, peak - HIGHEST_DB), 2)
     softer = audio * np.float32(10 ** (-gain_db / 20)) if gain_db else audio
-    lufs = integrated_lufs(softer, loop.rate)
-    facts = facts_of_print(loop, name, audio.shape[1], lufs, passes)
-    return Printed(clips.record(softer, loop.rate), facts, gain_db)
+    if facts is None:
+        lufs = integrated_lufs(softer, loop.rate)
+        facts = facts_of_print(loop, name, audio.shape[1], lufs, passes)
+    return Printed(clips.record(softer, loop.rate, soon=soon), facts, gain_db)
 
 
 def going(loop: Loop, outs: Sequence[frozenset[str]], tones: ToneCache) -> Node:

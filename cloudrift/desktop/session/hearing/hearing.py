@@ -77,7 +77,7 @@ class Hearing(QObject):
             self._made,
             self._measured.emit,
             lambda _name, error: self.broke.emit(error_words(error)),
-            where=self._where,
+            where=lambda: self.where,
             soon=self._came_soon.emit,
             between=self.once.wait_for_draft,
             rested=self._rested.emit,
@@ -339,8 +339,9 @@ class Hearing(QObject):
         if name == TREATED:
             self.sound_changed.emit(rendered)
 
-    def _where(self) -> float | None:
-        """Where the sound is while the treated loop plays."""
+    @property
+    def where(self) -> float | None:
+        """Where the sound is while the treated loop plays, 0 to 1."""
         heard = self.transport.player.playing and self.side == TREATED and not self.long
         return self.transport.player.share if heard else None
 

@@ -30,6 +30,7 @@ class Checking(QObject):
         self.with_tail = False
         self._watched = False
         self._of: tuple[object, ...] = ()  # what was looked at last
+        self._now_at: tuple[object, ...] = ()  # what is looked at
         self._rest = single_shot(self, self._check, REST_MS)
         session.changed.connect(self.refresh)
         session.opened.connect(self._begin)
@@ -80,7 +81,9 @@ class Checking(QObject):
         self.refresh()
 
     def refresh(self, *_: object) -> None:
-        """Look again, when nothing has changed for a while."""
+        """Look again, when nothing has changed for a while; what is no more is left at once."""
+        if self.busy and self._now_at != self._about():
+            self._tasks.cancel(CHECKING)
         self._rest.start()
 
     def _check(self) -> None:
@@ -91,13 +94,13 @@ class Checking(QObject):
         if session.hearing.busy:
             self._rest.start()
             return
-        self.busy = True
+        self.busy, self._now_at = True, of
         self.changed.emit()
         self._tasks.run(
             CHECKING,
             self._work(session.document.history.now),
             lambda found: self._came(found, of),
-            self._failed,
+            lambda error: self._failed(error, of),
             lane=Lane.CHECKING,
         )
 
@@ -133,6 +136,8 @@ class Checking(QObject):
         self._of, self.found, self.busy, self.problem = of, found, False, ""
         self.changed.emit()
 
-    def _failed(self, error: Exception) -> None:
+    def _failed(self, error: Exception, of: tuple[object, ...]) -> None:
+        if of != self._now_at:
+            return  # another is under way
         self.busy, self.problem = False, str(error)
         self.changed.emit()

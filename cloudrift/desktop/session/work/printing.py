@@ -23,10 +23,11 @@ from cloudrift.loop.edits.flip.prints import (
     recipe_of,
     with_print,
 )
-from cloudrift.loop.model.document import Document, Pass, Print, PrintedPart
+from cloudrift.loop.model.document import Document, Pass, Print, PrintedPart, in_parts
 from cloudrift.loop.model.flip import Flipped
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.render.engine.engine import Engine
+from cloudrift.render.forms.print_ahead import HELD, Span, prepare, reprinted_there, spans_in
 from cloudrift.render.forms.printing import (
     Printed,
     Reprint,
@@ -36,9 +37,11 @@ from cloudrift.render.forms.printing import (
     with_reprints,
 )
 
-PRINTING = "print"
-RESTED_MS = 1500  # after a hand has turned what is in a print
+PRINTING, PREPARING = "print", "prepare a print"
+RESTED_MS = 4000  # after a hand has turned what is in a print
 LONGEST_NAME = 40
+AHEAD_S = (0.9, 3.0)  # of what plays, made in turn before the rest of a print
+IN_TIME_S = 0.3  # the whole of it takes no longer, so that no second stretch is made
 Made = TypeVar("Made")
 
 
@@ -57,6 +60,7 @@ class Printing(QObject):
         self._request = 0
         self._exactly: Callable[[], None] | None = None  # what waits to be printed to the last bit
         self._resting = single_shot(self, self._print_exactly, RESTED_MS)
+        self._turned: Engine | None = None  # has what the shown print is made of
         session.opened.connect(self.cancel)  # what is printed was of another document
 
     def cancel(self) -> None:
@@ -65,6 +69,8 @@ class Printing(QObject):
         self._tasks.cancel(PRINTING)
         self._request += 1
         self.busy.emit("")
+        if self._turned is not None:
+            self.prepare(on=False)
 
     @property
     def _flip(self) -> Flipped | None:
@@ -215,10 +221,43 @@ class Printing(QObject):
             came,
         )
 
+    def prepare(self, *, on: bool) -> None:
+        """Have what the shown print is made of at hand, for a hand will turn what is in it."""
+        session, kept = self._session, self.kept() if on else None
+        if kept is None:
+            self._tasks.cancel(PREPARING)
+            session.engine.cache.hold(HELD, ())
+            return
+        old, loop = kept
+        engine, now = self._engine, in_parts(loop, old.recipe.parts)
+
+        def work(stale: Callable[[], bool], _moved: Moved) -> None:
+            prepare(engine, now, old.recipe.passes, stale)
+
+        self._tasks.run(PREPARING, work, lambda _: None, lambda _: None, lane=Lane.AHEAD)
+
+    @property
+    def _engine(self) -> Engine:
+        if self._turned is None:
+            self._turned = Engine(beside=self._session.engine)
+        return self._turned
+
+    def _about_to_play(self, print_id: str, seconds: float) -> list[Span]:
+        """What of a print its flips play in so long; nothing where the loop does not play."""
+        session = self._session
+        share, loop = session.hearing.where, session.loop
+        if share is None:
+            return []
+        first = round(share * loop.ticks)
+        last = first + round(seconds * loop.rate / loop.sounding_frames * loop.ticks)
+        flips_of = [x.flipped for x in loop.heard() if x.flipped and x.flipped.print_id == print_id]
+        return [span for flip in flips_of for span in spans_in(flip, first, last, loop.ticks)]
+
     def change_parts(self, words: str, parts: tuple[PrintedPart, ...]) -> None:
         """Make the shown print again with its layers otherwise: all cut from it stays as it is.
 
-        What is known of its sound already is heard first; then it is printed to the last bit.
+        What its flip is about to play is heard first, then all of what is known of its sound;
+        then it is printed to the last bit.
         """
         session, kept = self._session, self.kept()
         if kept is None:
@@ -229,30 +268,55 @@ class Printing(QObject):
             session.say(reason)
             return
         document, clips, passes = session.document.history.now, session.clips, old.recipe.passes
-
-        def remade(engine: Engine | None) -> Callable[[Callable[[], bool], Moved], list[Reprint]]:
-            return lambda stale, moved: reprinted(
-                document, old.id, loop, passes, clips, stale, moved, parts, engine
-            )
+        engine, is_put = self._engine, False
+        doing = f"printing {old.name}"
 
         def put(got: list[Reprint]) -> None:
-            session.document.change(
-                words, lambda now: with_reprints(now, got), merge=f"parts of {old.id}"
-            )
-
-        def put_exactly(got: list[Reprint]) -> None:
             """Unless it was undone meanwhile, or the print is gone."""
+            nonlocal is_put
             now = session.document.history.now
-            if any(one.id == old.id and one.recipe.parts == parts for one in now.prints):
+            as_put = any(one.id == old.id and one.recipe.parts == parts for one in now.prints)
+            if got and (as_put or not is_put):
+                is_put = True
+                session.document.change(
+                    words, lambda now: with_reprints(now, got), merge=f"parts of {old.id}"
+                )
+
+        def whole(stale: Callable[[], bool], moved: Moved) -> list[Reprint]:
+            return reprinted(document, old.id, loop, passes, clips, stale, moved, parts, engine)
+
+        def exactly(stale: Callable[[], bool], moved: Moved) -> list[Reprint]:
+            return reprinted(document, old.id, loop, passes, clips, stale, moved, parts)
+
+        def look_ahead(*stretches_s: float) -> None:
+            """Make more and more of what is about to play, as long as it can be; then the whole."""
+            if not stretches_s:
+                self._work(doing, whole, came)
+                return
+            spans = self._about_to_play(old.id, stretches_s[0])
+
+            def there(_stale: object, _moved: object) -> tuple[list[Reprint], float]:
+                return reprinted_there(document, old.id, loop, passes, parts, spans, engine)
+
+            def came_there(found: tuple[list[Reprint], float]) -> None:
+                got, whole_s = found
                 put(got)
+                look_ahead(*(stretches_s[1:] if got and whole_s > IN_TIME_S else ()))
+
+            def failed(error: Exception) -> None:
+                if not isinstance(error, Cancelled):
+                    look_ahead()  # what is wrong is said of the whole
+
+            # It has a lane beside the print before it, which may be in a long step.
+            self._tasks.run(PRINTING, there, came_there, failed, lane=Lane.READING)
 
         def came(got: list[Reprint]) -> None:
             put(got)
-            self._exactly = lambda: self._work(f"printing {old.name}", remade(None), put_exactly)
+            self._exactly = lambda: self._work(doing, exactly, put)
             self._resting.start()  # it would hold up the next turn of the same hand
 
-        # Beside a print that is still in a step, which may be long.
-        self._work(f"printing {old.name}", remade(session.engine), came, Lane.READING)
+        self._begin(doing)
+        look_ahead(*AHEAD_S)
 
     def _print_exactly(self) -> None:
         if self._exactly is not None:
@@ -263,12 +327,8 @@ class Printing(QObject):
         doing: str,
         work: Callable[[Callable[[], bool], Moved], Made],
         came: Callable[[Made], None],
-        lane: Lane = Lane.WRITING,
     ) -> None:
-        self._resting.stop()
-        self._exactly = None
-        self.busy.emit(f"{doing}…")
-        self._request = request = self._request + 1
+        request = self._begin(doing)
 
         def done(got: Made) -> None:
             self.busy.emit("")
@@ -283,7 +343,15 @@ class Printing(QObject):
         def moved(share: float, words: str) -> None:
             self.busy.emit(f"{doing}: {share:.0%}, {words}")
 
-        self._tasks.run(PRINTING, work, done, failed, moved, lane=lane)
+        self._tasks.run(PRINTING, work, done, failed, moved, lane=Lane.WRITING)
+
+    def _begin(self, doing: str) -> int:
+        """Say what begins, in place of all that was wanted before; return its number."""
+        self._resting.stop()
+        self._exactly = None
+        self.busy.emit(f"{doing}…")
+        self._request += 1
+        return self._request
 
     def flip_anew(self, print_id: str) -> None:
         """Make another flip of a print."""

@@ -6,6 +6,7 @@ for a file.
 """
 
 import itertools
+import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from enum import Enum
@@ -31,6 +32,12 @@ class Lane(Enum):
     ARRANGING = "arranging"  # sections, one after another
     CHECKING = "checking"  # what is to be fixed before a loop is handed over
     ASKING = "asking"  # what is elsewhere, or in many files
+    AHEAD = "ahead"  # what the next edit will want
+
+
+WAITED_FOR = (Lane.OPENING, Lane.READING)  # a hand waits for what comes of them
+RESTING = (Lane.CHECKING, Lane.AHEAD)  # meanwhile
+REST_S = 0.01
 
 
 class Tasks(QObject):
@@ -46,7 +53,7 @@ class Tasks(QObject):
         self._pools: dict[Lane, ThreadPoolExecutor] = {}  # a thread begins with its first task
         self._numbers = itertools.count(1)
         self._closed = False
-        self._futures: list[Future[None]] = []  # that have not ended
+        self._futures: list[tuple[Lane, Future[None]]] = []  # that have not ended
         self._current: dict[str, int] = {}
         self._answers: dict[int, tuple[Callable[..., None], ...]] = {}
         self._done.connect(self._on_done)
@@ -75,6 +82,9 @@ class Tasks(QObject):
         self._answers[number] = (done, failed or self._say_failed, moved)
 
         def stale() -> bool:
+            """Asked between two steps; what nobody waits for holds here while a hand waits."""
+            while lane in RESTING and not self._closed and self._is_waited_for():
+                time.sleep(REST_S)
             return self._current.get(name) != number
 
         def moved_here(share: float, text: str) -> None:
@@ -101,10 +111,14 @@ class Tasks(QObject):
                 if not self._closed:
                     self._done.emit(name, number, answer)
 
-        self._futures = [one for one in self._futures if not one.done()]
+        self._futures = [one for one in self._futures if not one[1].done()]
         if lane not in self._pools:
             self._pools[lane] = ThreadPoolExecutor(1, thread_name_prefix=lane.value)
-        self._futures.append(self._pools[lane].submit(body))
+        self._futures.append((lane, self._pools[lane].submit(body)))
+
+    def _is_waited_for(self) -> bool:
+        """Whether anything runs that a hand waits for."""
+        return any(lane in WAITED_FOR and not one.done() for lane, one in self._futures)
 
     def _say_failed(self, error: Exception) -> None:
         if not isinstance(error, Cancelled):
@@ -113,6 +127,10 @@ class Tasks(QObject):
     def cancel(self, name: str) -> None:
         """Want a task no longer; it answers with Cancelled."""
         self._current.pop(name, None)
+
+    def is_running(self, name: str) -> bool:
+        """Whether a task of a name is still to answer."""
+        return name in self._current
 
     def stop(self) -> None:
         """Drop everything; the threads end when what runs has heard of it."""
@@ -124,7 +142,7 @@ class Tasks(QObject):
 
     def has_ended(self, within_s: float) -> bool:
         """Wait so long for what runs; say whether it has ended."""
-        running = [one for one in self._futures if not one.cancelled()]
+        running = [one for _lane, one in self._futures if not one.cancelled()]
         return not wait(running, max(0.0, within_s)).not_done
 
     def _on_done(self, name: str, number: int, answer: object) -> None:

@@ -58,6 +58,7 @@ class PrintParts(Fold):
         column.addLayout(self._list)
         fill(column, self.differs, self.back)
         printing.busy.connect(self._follow)
+        self.opened.connect(self._prepare)
 
     # --- showing ------------------------------------------------------------------------------
 
@@ -76,7 +77,11 @@ class PrintParts(Fold):
         if shown != self._shown:
             self._shown, self._wanted = shown, None
             self._build()
+            self._prepare()
         self._show_parts()
+
+    def _prepare(self) -> None:
+        self._printing.prepare(on=self.is_open and self._print is not None)
 
     def _build(self) -> None:
         clear(self._list)
