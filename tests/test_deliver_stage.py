@@ -143,17 +143,20 @@ def test_checks_of_what_is_no_more_are_left_at_once(qtbot, window, deliver, monk
     from cloudrift.desktop.session.work import checking as module
 
     checking, left = checked(qtbot, deliver), []
-    gate, begun = threading.Event(), threading.Event()
+    gate, begun, then, again = (threading.Event() for _ in range(4))
 
     def slow(heard, *_given):
-        if not begun.is_set():
-            begun.set()
-            assert gate.wait(30)
-            try:
-                heard.go_on()
-            except Cancelled:
-                left.append(heard.document)
-                raise
+        if begun.is_set():
+            again.set()
+            assert then.wait(30)
+            return ()
+        begun.set()
+        assert gate.wait(30)
+        try:
+            heard.go_on()
+        except Cancelled:
+            left.append(heard.document)
+            raise
         return ()
 
     monkeypatch.setattr(module, "check_all", slow)
@@ -162,7 +165,11 @@ def test_checks_of_what_is_no_more_are_left_at_once(qtbot, window, deliver, monk
     qtbot.waitUntil(begun.is_set, timeout=30_000)
     window.session.apply("title", lambda loop: replace(loop, title="Other"))
     gate.set()
-    qtbot.waitUntil(lambda: left == [first], timeout=30_000)
+    qtbot.waitUntil(lambda: left == [first] and again.is_set(), timeout=30_000)
+    assert checking.busy  # what was left says nothing of what is looked at now
+    checking._failed(Cancelled(), checking._about()[:1])
+    assert checking.busy
+    then.set()
     qtbot.waitUntil(lambda: checking.is_current, timeout=30_000)
     assert not checking.problem and not checking.busy
 

@@ -6,6 +6,8 @@ from msgspec.structs import replace
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.deliver.rights import rights_of
+from cloudrift.desktop.session.work import printing as printing_room
+from cloudrift.desktop.session.work.printing import PREPARING
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.flip import cutting, flipping, flips
 from cloudrift.loop.edits.flip.prints import (
@@ -24,8 +26,10 @@ from cloudrift.loop.model.layer import louder
 from cloudrift.loop.sounding import heard
 from cloudrift.notes.note import Note
 from cloudrift.render import Engine
+from cloudrift.render.engine.cache import AudioCache
 from cloudrift.render.forms.print_ahead import Span, prepare, reprinted_there, spans_in
 from cloudrift.render.forms.printing import printed, reprinted, with_reprints
+from cloudrift.render.plan.node import steps
 from cloudrift.render.plan.plan import heard_node
 from cloudrift.texture.ride import Ride, RidePoint
 from tests.conftest import fresh_engine, make_small_loop, rms, treated
@@ -265,6 +269,9 @@ def test_what_plays_next_of_a_print_is_found_wherever_it_is_placed(made):
     assert spans(into, end, mute=True) == []
     # What is struck again, or moved in pitch, may want any of its span.
     assert spans(into, into + 10, times=2) == [(one.from_tick, one.end_from)]
+    later = replace(flip, of=replace(flip.of, at_tick=480))
+    assert not spans_in(later, 0, 480, ticks)
+    assert spans_in(later, 480, 481, ticks)[0].start == one.from_tick / unit
     last = flip.places[-1]
     round_ = spans(last.end_tick - 50, ticks + 30)
     assert round_ == [(last.end_from - 50, last.end_from), (one.from_tick, one.from_tick + 30)]
@@ -304,6 +311,21 @@ def test_what_is_about_to_play_is_as_the_print_will_be_and_the_rest_as_it_was(ki
     assert flip_of(with_reprints(document, [there])).places == flip_of(document).places
 
 
+def test_what_a_print_is_made_of_is_at_hand_whoever_made_it_and_whatever_is_played(made):
+    document, clips = made
+    _old, of = recipe_of(document, "p1")
+    part = PrintedPart(id=of.layers[0].id, level_db=-9.0)
+    with fresh_engine(clips=clips, cache=AudioCache(spare_bytes=0)) as engine:
+        engine.render(of, name="treated")  # the whole is known
+        aside = Engine(beside=engine)
+        prepare(aside, of, ())
+        engine.cache.hold("treated", ())  # something else is played
+        assert all(engine.cache.get(x.key) is not None for x in steps(heard_node(of, aside.tones)))
+        found = reprinted_there(document, "p1", of, (), (part,), [Span(0.2, 0.3)], aside)
+        assert found[0]
+        aside.close()
+
+
 def test_an_engine_beside_another_shares_what_is_known_and_leaves_it_when_it_ends():
     loop = small()
     with fresh_engine() as engine:
@@ -321,9 +343,6 @@ def test_an_engine_beside_another_shares_what_is_known_and_leaves_it_when_it_end
 
 def louder_layer(layer, db):
     return replace(layer, **louder(layer, db))
-
-
-PREPARING = "prepare a print"
 
 
 # --- in the window --------------------------------------------------------------------------------
@@ -389,7 +408,15 @@ def test_what_is_heard_first_is_what_is_printed_to_the_last_bit(qtbot, window, p
 
 
 def test_while_it_plays_what_is_about_to_play_comes_first(qtbot, window, parts, monkeypatch):
-    session, put = window.session, []
+    session, put, there = window.session, [], []
+    real = printing_room.reprinted_there
+
+    def noted(*given):
+        found = real(*given)
+        there.extend(one.made.clip for one in found[0])
+        return found
+
+    monkeypatch.setattr(printing_room, "reprinted_there", noted)
     qtbot.waitUntil(lambda: not window.tasks.is_running(PREPARING), timeout=60_000)
     one = recipe_of(session.document.history.now, "p1")[1].layers[0].id
     session.transport.set_playing(True)
@@ -397,7 +424,7 @@ def test_while_it_plays_what_is_about_to_play_comes_first(qtbot, window, parts, 
     before = session.document.history.now
     parts.rows[one].level.edited.emit(-6.0)
     followed(qtbot, window, lambda d: d.prints[0].recipe.part(one).level_db == -6 and len(put) > 1)
-    assert len(set(put)) == len(put) >= 2  # a part of it, then the whole
+    assert len(set(put)) == len(put) >= 2 and put[0] == there[0]  # a part of it, then the whole
     session.document.undo()
     assert session.document.history.now == before  # as one step
 
