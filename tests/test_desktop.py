@@ -30,7 +30,7 @@ from cloudrift.loop.files.storage import save
 from cloudrift.loop.sounding import notes_of
 from cloudrift.sound import find_sound
 from cloudrift.theory import Key
-from tests.conftest import rms
+from tests.conftest import rms, treated
 from tests.hands import drag, opened, saved, settled
 
 LEFT = Qt.MouseButton.LeftButton
@@ -119,6 +119,10 @@ def test_the_key_tile_moves_everything_and_shows_what_sounds(qtbot, window):
     session.apply("shift", lambda p: shifted(p, None, added, "semitones", -3.0))
     assert "sounds F♯ minor" in window.heading.key.accessibleName()
     assert window.heading.key._differs == "sounds F♯ minor"
+    layer = session.loop.layers[-1].id
+    session.apply("shift", lambda loop: treated(loop, layer, "shift", semitones=3.0))
+    assert window.heading.key._differs == "sounds F♯ minor · 1 apart"
+    assert f"{session.loop.layer(layer).name} sounds in A minor" in window.heading.key.toolTip()
 
 
 def test_the_tempo_tile_takes_a_typed_tempo(qtbot, window):

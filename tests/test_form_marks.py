@@ -24,6 +24,8 @@ from cloudrift.style.card_files import read_card, write_card
 from cloudrift.style.form import arranged_in_style, form_of, forms, over_line
 from cloudrift.style.learn import example_of, learn
 from cloudrift.style.marks import KINDS, checked, look, met_of
+from cloudrift.texture.catalogue import find_kind
+from cloudrift.texture.treatment import Treatment
 from tests.hands import command, looked
 from tests.test_arranging import BEDDED, DOCUMENT, HOOK, VERSE
 
@@ -51,6 +53,30 @@ CASES = {  # a document that is so, the value, the evidence
     "elsewhere": (set_section(DOCUMENT, HOOK, key=relative_of(BEDDED.key)), 200 / 3, "Hook"),
     "under_treatment": (set_section(DOCUMENT, VERSE, over=over_line("dark")), 100 / 3, "Verse"),
 }
+
+
+def treatment(kind, **settings):
+    version = find_kind(kind).version
+    settings = tuple(sorted(settings.items()))
+    return Treatment(id="t90", kind=kind, version=version, settings=settings)
+
+
+@pytest.mark.parametrize(
+    ("section", "share"),
+    [
+        (dict(line=(treatment("shift", semitones=5.0),)), 200 / 3),
+        (dict(line=(treatment("shift", semitones=12.0),)), 0),
+        (dict(line=(treatment("cuts", high_cut_hz=900.0),)), 0),
+        (dict(over=over_line("dark")), 0),
+        (dict(over=(treatment("shift", semitones=-2.0),)), 200 / 3),
+        # A key of its own that its shift takes back: what sounds is the loop's.
+        (dict(key=BEDDED.key.shifted(3), line=(treatment("shift", semitones=-3.0),)), 0),
+        (dict(key=BEDDED.key), 0),
+    ],
+)
+def test_a_section_is_in_the_key_that_it_sounds_in(section, share):
+    document = set_section(DOCUMENT, HOOK, **section)
+    assert found(document, "elsewhere").value == pytest.approx(share)
 
 
 @pytest.mark.parametrize("name", CASES)

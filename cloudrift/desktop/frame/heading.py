@@ -220,12 +220,11 @@ class Heading(QWidget):
             self.title.setText(loop.title)
             self.title.setCursorPosition(0)
         sounding = key_heard(loop)
-        self.key.show_text(
-            loop.key.text,
-            f"sounds {sounding.text}" if sounding != loop.key else apart_in_all(loop),
-            "written = sounding",
-        )
         apart = [apart_words(loop, one) for one in heard(loop).disagreements]
+        differs = apart_in_all(loop)
+        if sounding != loop.key:
+            differs = f"sounds {sounding.text}" + (f" · {len(apart)} apart" if apart else "")
+        self.key.show_text(loop.key.text, differs, "written = sounding")
         self.key.setToolTip("\n".join(["Key: click to change", *apart]))
         tempo = loop.sounding_tempo
         moved = abs(tempo - loop.tempo) > 0.005

@@ -98,7 +98,7 @@ def heard(loop: Loop, only: str = "") -> Heard:
     """
     parts = [(x.id, sounding(loop, x)) for x in loop.heard() if only in ("", x.id)]
     parts = [(one, of) for one, of in parts if len(of.notes) or len(of.harmony)]
-    line_st = shift_st(loop.line, loop.line_blend)
+    line_st = _line_st(loop)
     # What only seems to be a chord counts where none is written.
     least = BROKEN_SURE if loop.chords else 0.0
     chords = _chords(parts, loop.ticks, least) or _written(loop, line_st)
@@ -133,12 +133,17 @@ def key_of_layers(loop: Loop) -> Key:
     """Return the key that a layer is to be in so that it sounds in the loop's: the whole loop's
     line, which it goes through as well, moves it from there.
     """
-    return key_heard(loop).shifted(-round(shift_st(loop.line, loop.line_blend)) % 12)
+    return key_heard(loop).shifted(-round(_line_st(loop)) % 12)
+
+
+def _line_st(loop: Loop) -> float:
+    """How far all of it is moved, in semitones: by the loop's line, and what a section lays on."""
+    return shift_st(loop.line, loop.line_blend) + shift_st(loop.over)
 
 
 def _written_key(loop: Loop) -> Key:
     """The key that is written, gone along with the whole loop's line."""
-    return loop.key.shifted(round(shift_st(loop.line, loop.line_blend)))
+    return loop.key.shifted(round(_line_st(loop)))
 
 
 # --- chords ---------------------------------------------------------------------------------------

@@ -21,6 +21,7 @@ def sounding(loop: Loop, layer: Layer) -> Sounding:
     for owner in (layer, group, loop):
         if owner is not None:
             out = _treated(out, owner.line, owner.line_blend, loop.ticks, loop.chords)
+    out = _treated(out, loop.over, 1.0, loop.ticks, loop.chords)
     return _louder(out, level)
 
 

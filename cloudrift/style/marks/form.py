@@ -3,11 +3,15 @@
 from collections.abc import Callable
 from typing import Any
 
+from msgspec.structs import replace
+
 from cloudrift.loop.edits.arranging.section_loops import heard_in, loop_in, seconds_of
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import Section
+from cloudrift.loop.sounding import key_heard
 from cloudrift.style.marks.kind import Found, Kind
 from cloudrift.style.marks.view import View, names
+from cloudrift.theory.key import Key
 
 Sections = tuple[Section, ...]
 
@@ -69,9 +73,17 @@ def _at_changes(_view: View, sections: Sections) -> Found | None:
 
 
 def _elsewhere(view: View, sections: Sections) -> Found:
-    other = [one for one in sections if one.key is not None and one.key != view.loop.key]
+    here = key_heard(view.loop)
+    other = [one for one in sections if _key_of(view, one) != here]
     share = sum(one.bars for one in other) / sum(one.bars for one in sections)
     return Found(value=100 * share, where=names([one.name for one in other]))
+
+
+def _key_of(view: View, section: Section) -> Key:
+    """The key that a section sounds in: of all layers, for few of them may leave it open."""
+    if section.key is None and not (section.line or section.over or section.chords):
+        return key_heard(view.loop)
+    return key_heard(loop_in(view.loop, replace(section, parts=())))
 
 
 def _under(_view: View, sections: Sections) -> Found:
