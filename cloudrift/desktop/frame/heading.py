@@ -192,8 +192,11 @@ class Heading(QWidget):
         return QSize(440, HEIGHT)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Show as much as there is room for: nothing is squeezed."""
         super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Show as much as there is room for: nothing is squeezed."""
         layout = self.layout()
         assert layout is not None
         self._names.setFixedWidth(NARROW_PX if self.width() < NARROW else NAMES_PX)
@@ -224,7 +227,10 @@ class Heading(QWidget):
         differs = apart_in_all(loop)
         if sounding != loop.key:
             differs = f"sounds {sounding.text}" + (f" · {len(apart)} apart" if apart else "")
+        wide = self.key.minimumWidth()
         self.key.show_text(loop.key.text, differs, "written = sounding")
+        if self.key.minimumWidth() != wide:
+            self._fit()
         self.key.setToolTip("\n".join(["Key: click to change", *apart]))
         tempo = loop.sounding_tempo
         moved = abs(tempo - loop.tempo) > 0.005

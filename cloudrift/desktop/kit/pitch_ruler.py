@@ -30,7 +30,7 @@ class RulerPart(NamedTuple):
     loop: Loop
 
 
-class PitchRuler(Still, Keyed):
+class PitchRuler(Keyed, Still):
     """What sounds, span after span; a press plays it as plain tones over what is heard."""
 
     def __init__(self, session: Session, name: str = "Pitch ruler") -> None:

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton
 
 from cloudrift.desktop.kit.choice_box import ChoiceBox
@@ -38,12 +38,15 @@ BARS = Field(
 )
 
 
+WIDEST_PX = 190
+
+
 class Tile(QAbstractButton):
     """A large value with a line under it; the line is in the signal colour when it differs."""
 
     def __init__(self, name: str, width: int) -> None:
         super().__init__()
-        self._name = name
+        self._name, self._least = name, width
         self.setFixedHeight(46)
         self.setMinimumWidth(width)
         self.setToolTip(f"{name}: click to change")
@@ -55,6 +58,9 @@ class Tile(QAbstractButton):
             return
         self._main, self._differs, self._under = main, differs, under
         self.setAccessibleName(f"{self._name}: {main}, {differs or under}")
+        # What differs is not cut off, within reason.
+        wide = QFontMetrics(text_font(11)).horizontalAdvance(differs) + 17
+        self.setMinimumWidth(max(self._least, min(wide, WIDEST_PX)))
         self.update()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:

@@ -38,7 +38,7 @@ EMPTY = (
 )
 
 
-class Columns(Still, Keyed):
+class Columns(Keyed, Still):
     """The picture. ``chosen`` carries a section's number, ``seam_chosen`` the one that a seam
     leads into; ``swapped`` a section and a row that is in or out; ``level_moved`` by how many dB.
     """

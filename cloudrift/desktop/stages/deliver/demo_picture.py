@@ -56,7 +56,7 @@ def columns_of(
     return tuple(out)
 
 
-class DemoPicture(Still, Keyed):
+class DemoPicture(Keyed, Still):
     """``chosen`` carries a part's number, ``wanted`` one that is to be heard."""
 
     chosen = pyqtSignal(int)

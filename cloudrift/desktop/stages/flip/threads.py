@@ -23,7 +23,7 @@ DRAG_PX, WIDE_PX = 5.0, 64.0
 DIGITS = "123456789"
 
 
-class Threads(Still, Keyed):
+class Threads(Keyed, Still):
     """One flip. ``edited`` carries words and an edit of the flip; ``chosen`` the place chosen."""
 
     edited = pyqtSignal(str, object)

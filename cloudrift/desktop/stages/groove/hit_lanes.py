@@ -35,7 +35,7 @@ class _Drag:
     copies: bool = False
 
 
-class HitLanes(Still, HitEditing):
+class HitLanes(HitEditing, Still):
     """The lanes of a bed, painted, and drawn in with the mouse."""
 
     def __init__(self) -> None:
