@@ -16,18 +16,21 @@ from cloudrift.loop.edits.flip import cutting, flips, prints
 from cloudrift.loop.edits.flip.apart import own_loop
 from cloudrift.loop.edits.layers import joining, layer_edits, line_edits, own_notes, recordings
 from cloudrift.loop.files.storage import load_document
+from cloudrift.loop.model.bed import BED
 from cloudrift.loop.model.document import Document, Pass
 from cloudrift.loop.model.known_score import KnownScore
 from cloudrift.loop.model.recorded import Facts
-from cloudrift.loop.sounding import chords_heard, heard, key_heard
+from cloudrift.loop.sounding import chords_heard, heard, key_entering, key_heard
 from cloudrift.loop.sounding.known import known_score
 from cloudrift.loop.sounding.rows import moved, rows, wrapped
 from cloudrift.loop.sounding.score import sounding
 from cloudrift.notes.listening import listen_to
+from cloudrift.render.plan.plan import group_context, layer_context, loop_context, step_context
 from cloudrift.texture.context import Context
 from cloudrift.texture.kinds import backward, slots, windows
 from cloudrift.texture.treatment import Treatment
 from tests.conftest import fresh_engine, make_small_loop, treated
+from tests.test_arranging import BEDDED
 
 GOLDEN = Path(__file__).parent / "golden"
 
@@ -135,6 +138,29 @@ def test_pieces_with_a_shift_of_their_own_say_the_key_beside_a_played_layer():
     assert heard(joined).disagreements == () and joined.layers[0].line[-1].kind == "shift"
     made = flips.put_bass(down, flip)  # a fresh bass follows what sounds, not what is written
     assert made.layers[-1].own[0].pitch % 12 == (loop.chords[0].root - 6) % 12
+
+
+def test_what_rings_in_key_rings_in_the_key_that_goes_into_it():
+    loop = replace(make_small_loop(), line=())
+    plain = treated(loop, loop.layers[0].id, "resonance")
+    assert layer_context(plain, plain.layers[0]).key == loop.key  # played: in the written key
+    loop, flip = flipped(loop)
+    down = of_each_piece(treated(loop, flip, "resonance"), flip, semitones=-6.0)
+    away = loop.key.shifted(-6)
+    assert layer_context(down, down.layer(flip)).key == away
+    first = treated(treated(loop, flip, "shift", semitones=2.0), flip, "resonance")
+    assert layer_context(first, first.layer(flip)).key == loop.key
+    assert step_context(first, flip, 1).key == loop.key.shifted(2)
+    # In a group, and on all of it: what its layers sound in; none of it where it is not tuned.
+    alone = treated(own_loop(down, flip), None, "resonance")
+    assert loop_context(alone).key == away
+    grouped = layer_edits.group_layers(down, (flip,))
+    group = grouped.groups[-1].id
+    grouped = treated(grouped, group, "resonance")
+    assert group_context(grouped, group).key == away
+    assert key_entering(down, flip) == away and key_entering(down, down.layers[0].id) == loop.key
+    bedded = replace(treated(alone, None, "shift", semitones=1.0), bed=BEDDED.bed)
+    assert key_entering(bedded, bedded.lanes[0].id) == key_entering(bedded, BED) == away.shifted(1)
 
 
 def test_a_print_has_the_chords_of_notes_that_left_the_written_ones():

@@ -58,6 +58,10 @@ class Context:
             cuts=tuple(round(cut * ratio) for cut in self.cuts),
         )
 
+    def in_key(self, key: Key) -> "Context":
+        """Return the context where another key is heard."""
+        return self if key == self.key else replace(self, key=key)
+
     def tiled(self, period: np.ndarray) -> np.ndarray:
         """Repeat something with the loop's period over the whole length (last axis)."""
         return np.tile(period, self.passes)

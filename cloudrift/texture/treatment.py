@@ -1,7 +1,6 @@
 """The treatment as a document value, and lines of treatments: what they do to key, tempo, sound."""
 
 from collections.abc import Iterable
-from dataclasses import replace
 
 import msgspec
 
@@ -163,7 +162,7 @@ def after(context: Context, line: Iterable[Treatment]) -> Context:
     line = tuple(line)
     moved = round(shift_st(line))
     context = context.stretched(time_ratio(line))
-    return replace(context, key=context.key.shifted(moved)) if moved else context
+    return context.in_key(context.key.shifted(moved))
 
 
 def fused(line: Iterable[Treatment]) -> list[Line]:

@@ -7,11 +7,12 @@ from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from cloudrift.ground.lru import by_identity
 from cloudrift.loop.model.around import Root
-from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.loop import LineAt, Loop
 from cloudrift.loop.sounding.rows import MODES, Rows, power_of, together
 from cloudrift.loop.sounding.score import sounding
 from cloudrift.loop.sounding.sources import BROKEN_SURE, Sounding
@@ -134,6 +135,23 @@ def key_of_layers(loop: Loop) -> Key:
     line, which it goes through as well, moves it from there.
     """
     return key_heard(loop).shifted(-round(_line_st(loop)) % 12)
+
+
+@by_identity(64)
+def key_entering(loop: Loop, at: LineAt) -> Key:
+    """Return the key that what enters a line sounds in, for what is tuned to it there.
+
+    That of the groove bed, and of its lanes, is the loop's as it sounds after its line.
+    """
+    if at is None:
+        return key_heard(replace(loop, line=(), over=()))
+    layers = loop.members(at)
+    if at in {x.id for x in loop.layers}:
+        layers = (replace(loop.layer(at), line=(), mute=False, parked=False),)
+    elif at not in {x.id for x in loop.groups}:
+        return key_heard(replace(loop, over=()))
+    inside = tuple(replace(x, group="") for x in layers)
+    return key_heard(replace(loop, layers=inside, groups=(), line=(), over=()))
 
 
 def _line_st(loop: Loop) -> float:

@@ -18,7 +18,7 @@ from cloudrift.loop.model.hits import Hits
 from cloudrift.loop.model.loop import Group, Layer, LineAt, Loop
 from cloudrift.loop.model.recorded import FromRecording
 from cloudrift.loop.model.sound_use import SoundUse
-from cloudrift.loop.sounding import around_bed, notes_of
+from cloudrift.loop.sounding import around_bed, key_entering, notes_of
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.render.plan.laying import Laying, laid, laying_of
@@ -31,7 +31,8 @@ from cloudrift.sound.own import in_tempo
 from cloudrift.sound.part import Part
 from cloudrift.sound.tones import ToneCache
 from cloudrift.texture.context import Context
-from cloudrift.texture.treatment import Line, after, fused, tail_s, time_ratio
+from cloudrift.texture.treatment import Line, acting, after, fused, tail_s, time_ratio
+from cloudrift.theory.key import Key
 
 ONCE_LONGEST_TAIL_S = 40.0
 
@@ -83,8 +84,14 @@ def loop_context(loop: Loop, form: Form = STEADY) -> Context:
         cuts=tuple(loop.clock.frames(c.start_tick) for c in loop.chords) or (0,),
         passes=passes_of(loop) if form.once else max(1, len(form.outs)),
         once=form.once,
-        key=loop.key,
+        key=_key_at(loop, None),
     )
+
+
+def _key_at(loop: Loop, at: LineAt) -> Key:
+    """The key in front of a line: what sounds, where anything on it is tuned to that."""
+    tuned = any(one.of.follows_key for one in acting(loop.line_of(at)))
+    return key_entering(loop, at) if tuned else loop.key
 
 
 def layer_context(loop: Loop, layer: Layer, form: Form = STEADY) -> Context:
@@ -93,7 +100,8 @@ def layer_context(loop: Loop, layer: Layer, form: Form = STEADY) -> Context:
     A line that makes its layer longer (tape), or its group's, is fed a layer that was played as
     much faster, so that it comes out on the loop's grid.
     """
-    return group_context(loop, layer.group, form).stretched(1 / time_ratio(layer.line))
+    context = group_context(loop, layer.group, form).stretched(1 / time_ratio(layer.line))
+    return context.in_key(_key_at(loop, layer.id))
 
 
 def group_context(loop: Loop, group_id: str, form: Form = STEADY) -> Context:
@@ -105,7 +113,7 @@ def group_context(loop: Loop, group_id: str, form: Form = STEADY) -> Context:
     context = loop_context(loop, form)
     if group_id == BED:
         context = after(context, loop.line)
-    return context.stretched(1 / time_ratio(line))
+    return context.stretched(1 / time_ratio(line)).in_key(_key_at(loop, group_id or None))
 
 
 def step_context(loop: Loop, line_of: LineAt, count: int) -> Context:
