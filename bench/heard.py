@@ -22,9 +22,12 @@ from msgspec.structs import replace
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.ground.draws import rng_for
+from cloudrift.loop.edits.bed import beds, hitting
 from cloudrift.loop.edits.flip import cutting, flips, prints
 from cloudrift.loop.edits.layers import layer_edits, line_edits, recordings
+from cloudrift.loop.model.bed import BED
 from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.hits import Hit
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.loop.sounding import heard
@@ -33,6 +36,7 @@ from cloudrift.loop.sounding.rows import Rows
 from cloudrift.loop.sounding.score import sounding
 from cloudrift.render import Engine
 from cloudrift.render.forms.printing import printed
+from cloudrift.render.plan.plan import group_node
 from cloudrift.render.plan.variants import alone
 from cloudrift.style.card_files import house_cards
 from cloudrift.style.sketch import sketch
@@ -58,7 +62,8 @@ MOVES = (
 
 class Measured(NamedTuple):
     """Of how many stretches was looked for, in how many was it right; cents off; how late (ms) what
-    begins after a silence is in the sound.
+    begins after a silence is in the sound. ``lows`` are the low drums and fresh basses, measured,
+    that were held against the roots of the sum.
     """
 
     spans: int
@@ -67,6 +72,9 @@ class Measured(NamedTuple):
     chords: int
     roots: int
     chance_roots: int
+    lows: int
+    lows_right: int
+    lows_chance: int
     cents: tuple[float, ...]
     onsets_ms: tuple[float, ...]
 
@@ -176,7 +184,8 @@ def measure(loop: Loop, engine: Engine) -> Measured:
             chance += _fit(lines, there["cents"] + turn, loud + turn).right
             cents += [fit.off] if fit.right else []
     total = sum(one for at, one in stems.items() if not _is_foreign(loop, at))
-    said = heard(loop)
+    said, basses = heard(loop), _basses(loop, engine)
+    lows = lows_right = lows_chance = 0
     # Where layers disagree, their sum is of two chords at once.
     for one in said.chords if not any(x.cents for x in said.disagreements) else ():
         part = _part(total, one.start_tick, one.end_tick, loop) if stems else None
@@ -190,9 +199,45 @@ def measure(loop: Loop, engine: Engine) -> Measured:
         fits = [fit.belongs >= ALIKE * most and fit.there >= THERE for fit in turns]
         chords += 1
         roots += fits[0]
-        chance_roots += fits[int(rng.integers(1, 12))]
-    return Measured(spans, right, chance, chords, roots, chance_roots, tuple(cents),
-                    tuple(onsets))  # fmt: skip
+        other = int(rng.integers(1, 12))
+        chance_roots += fits[other]
+        for bass in basses:
+            low = _part(bass, one.start_tick, one.end_tick, loop)
+            above = (_lowest(low, loop.rate) - root[0]) / 100 if low is not None else np.nan
+            if not np.isnan(above):
+                lows += 1
+                lows_right += fits[round(above) % 12]
+                lows_chance += fits[(round(above) + other) % 12]
+    return Measured(spans, right, chance, chords, roots, chance_roots, lows, lows_right,
+                    lows_chance, tuple(cents), tuple(onsets))  # fmt: skip
+
+
+def _basses(loop: Loop, engine: Engine) -> list[np.ndarray]:
+    """The sound of a low drum at each root that is heard, and of a fresh bass under a flip."""
+    bedded = beds.add_lane(replace(loop, bed=None), "low drum")
+    lane = bedded.lanes[0].id
+    bedded = beds.set_pattern_bars(bedded, loop.bars)
+    hits = [Hit(tick=one.start_tick, length_ticks=one.end_tick - one.start_tick)
+            for one in heard(loop).roots]  # fmt: skip
+    bedded = hitting.with_hits(bedded, lane, hits)
+    out = [engine.audio(group_node(bedded, BED, engine.tones))]
+    flip = next((x for x in loop.heard() if x.flipped and x.flipped.chords), None)
+    if flip is not None:
+        with_bass = flips.put_bass(replace(loop, line=()), flip.id)
+        out.append(engine.render(alone(with_bass, {with_bass.layers[-1].id})).audio)
+    return [one.mean(axis=0) for one in out]
+
+
+def _lowest(part: np.ndarray, rate: int) -> float:
+    """The pitch of a bass in cents over C, when its strike is over; not a number where it rests."""
+    part = part[int(0.06 * rate) : int(0.8 * rate)]
+    if len(part) < 0.1 * rate or _rms(part) < 1e-3:
+        return float("nan")
+    long = 1 << 17
+    power = np.abs(np.fft.rfft(part * np.hanning(len(part)), long)) ** 2
+    hz = np.arange(len(power)) * rate / long
+    inside = np.flatnonzero((hz > 25) & (hz < 140))
+    return float(6900 + 1200 * np.log2(hz[inside[power[inside].argmax()]] / 440))
 
 
 def _onsets_ms(rows: Rows, mono: np.ndarray, loop: Loop) -> list[float]:
@@ -313,7 +358,7 @@ def main() -> None:
     count = int(given[0]) if given else 40
     first = int(given[1]) if len(given) > 1 else 0
     plain = "plain" in sys.argv
-    totals = np.zeros(6, int)
+    totals = np.zeros(9, int)
     cents: list[float] = []
     took: list[float] = []
     onsets: list[float] = []
@@ -327,7 +372,7 @@ def main() -> None:
             begins = time.perf_counter()
             heard(replace(loop, layers=tuple(map(replace, loop.layers))))
             took.append(1e3 * (time.perf_counter() - begins))
-            totals += one[:6]
+            totals += one[:9]
             cents += one.cents
             onsets += one.onsets_ms
             kinds = [t.kind for line in (loop.line, *(x.line for x in loop.layers)) for t in line
@@ -341,6 +386,9 @@ def main() -> None:
     print(f"| right turned by some semitones | {100 * totals[2] / totals[0]:.1f} % |")
     print(f"| chords and roots right | {100 * totals[4] / totals[3]:.1f} % of {totals[3]} |")
     print(f"| right turned by some semitones | {100 * totals[5] / totals[3]:.1f} % |")
+    print(f"| low drum and bass on a root of the sum | {100 * totals[7] / totals[6]:.1f} % of "
+          f"{totals[6]} |")  # fmt: skip
+    print(f"| right turned by some semitones | {100 * totals[8] / totals[6]:.1f} % |")
     print(f"| within 5 cents; median | {100 * np.mean(off <= 5):.1f} %; {np.median(off):.1f} |")
     late = np.array(onsets)
     if len(late):
