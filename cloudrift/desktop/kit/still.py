@@ -10,7 +10,7 @@ from cloudrift.desktop.kit.look import color, look
 
 
 class Still(QWidget):
-    """``update()`` paints the picture anew; ``update(part)`` only what moves over it there."""
+    """``update()`` paints all of it again; ``update(part)`` only what moves over it there."""
 
     _kept: QPixmap | None = None
     _kept_for: tuple[QSize, float, str, bool] | None = None
