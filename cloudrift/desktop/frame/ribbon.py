@@ -120,7 +120,11 @@ class Ribbon(QWidget):
         if int(before) != int(after):
             for x in (before, after):
                 self.update(QRect(int(x) - 3, 0, 7, self.height()))
-            self.update(QRect(0, self.height() - 30, LEFT - 6, 24))
+            self.update(self._clock_box)
+
+    @property
+    def _clock_box(self) -> QRect:
+        return QRect(0, self.height() - 30, LEFT - 6, 24)
 
     # --- places -------------------------------------------------------------------------------
 
@@ -197,7 +201,7 @@ class Ribbon(QWidget):
         if event is not None and event.type() == QEvent.Type.PaletteChange:
             self._picture = self._hills = None
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._picture is None:
             self._picture = self._paint_picture()
         painter = QPainter(self)
@@ -215,16 +219,13 @@ class Ribbon(QWidget):
         painter.setPen(QPen(color("signal"), 2))
         x = self._x(self._share)
         painter.drawLine(QPointF(x, 1), QPointF(x, self.height()))
-        seconds = (
-            self._share
-            * self._session.hearing.shown.sounding_frames
-            / self._session.hearing.shown.rate
-        )
-        painter.setPen(color("ink_soft"))
-        painter.setFont(figure_font(11.5))
-        painter.drawText(
-            QPointF(14, self.height() - 14), f"{int(seconds // 60)}:{seconds % 60:05.2f}"
-        )
+        if event is None or event.region().intersects(self._clock_box):
+            loop = self._session.hearing.shown
+            seconds = self._share * loop.sounding_frames / loop.rate
+            painter.setPen(color("ink_soft"))
+            painter.setFont(figure_font(11.5))
+            words = f"{int(seconds // 60)}:{seconds % 60:05.2f}"
+            painter.drawText(QPointF(14, self.height() - 14), words)
         if self._busy:
             painter.fillRect(QRectF(0, 0, self.width(), 2), color("signal"))
 
