@@ -89,7 +89,7 @@ def drawn(number: int, clips: ClipStore, *, plain: bool = False) -> Document:
     cards = list(house_cards().values())
     loop = sketch(cards[number % len(cards)], variation=number, bars=4)
     if plain:
-        loop = _plain(loop)
+        loop = in_plain_sound(loop)
     generations = int(rng.integers(0, 3))
     if not generations and rng.random() < 0.5:
         loop = _with_recording(loop, rng, clips)
@@ -100,7 +100,8 @@ def drawn(number: int, clips: ClipStore, *, plain: bool = False) -> Document:
     return document
 
 
-def _plain(loop: Loop) -> Loop:
+def in_plain_sound(loop: Loop) -> Loop:
+    """Return a loop played by one sound that neither rings nor decays, through nothing."""
     loop = line_edits.set_line(loop, None, ())
     for group in loop.groups:
         loop = line_edits.set_line(loop, group.id, ())

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QPushButton
 
-from bench.heard import drawn, measure
+from bench.heard import drawn, in_plain_sound, measure
 from cloudrift.audio.clips import ClipStore
 from cloudrift.demo import unpack
 from cloudrift.desktop.frame.key_popup import open_key
@@ -25,11 +25,13 @@ from cloudrift.loop.sounding.known import known_score
 from cloudrift.loop.sounding.rows import moved, rows, wrapped
 from cloudrift.loop.sounding.score import sounding
 from cloudrift.notes.listening import listen_to
+from cloudrift.render.forms.printing import printed
 from cloudrift.render.plan.plan import group_context, layer_context, loop_context, step_context
+from cloudrift.render.plan.variants import alone
 from cloudrift.texture.context import Context
 from cloudrift.texture.kinds import backward, slots, windows
 from cloudrift.texture.treatment import Treatment
-from tests.conftest import fresh_engine, make_small_loop, treated
+from tests.conftest import fresh_engine, given_notes, main_hz, make_small_loop, treated
 from tests.test_arranging import BEDDED
 
 GOLDEN = Path(__file__).parent / "golden"
@@ -193,6 +195,83 @@ def test_a_flip_on_tape_beside_a_bass_is_said_to_be_out_of_tune():
     assert joining.apart_in_all(bass) == "1 layer out of tune"
     joined = joining.join(bass, other)
     assert heard(joined).disagreements == () and joining.apart_in_all(joined) == ""
+
+
+# --- the same, held against the sound -------------------------------------------------------------
+
+
+def steady():
+    """A loop of one layer whose sound says plainly what it plays, through nothing."""
+    loop = make_small_loop()
+    return in_plain_sound(replace(loop, layers=loop.layers[:1]))
+
+
+def printed_flip(loop, clips):
+    """A loop with a flip of a print of it that really sounds, and the flip's id."""
+    of = prints.loop_to_print(loop)
+    made = printed(of, "Print", clips)
+    document = prints.with_print(Document(loop=loop), of, made.clip, made.facts, (), made.gain_db)
+    flip = document.loop.layers[-1].id
+    return flips.use(document.loop, flip), flip
+
+
+def test_pieces_with_a_shift_beside_a_played_layer_sound_in_the_key_that_is_said():
+    clips = ClipStore()
+    loop, flip = printed_flip(steady(), clips)
+    quiet = replace(loop, layers=(replace(loop.layers[0], level_db=-24.0), loop.layer(flip)))
+    down = of_each_piece(quiet, flip, semitones=-6.0)
+    assert key_heard(down) == loop.key.shifted(-6)
+    with fresh_engine(clips=clips) as engine:
+        for one in (quiet, down):
+            found = measure(one, engine)
+            assert found.spans == found.right >= 2
+            key = listen_to(engine.render(one).audio, one.rate).keys[0].key
+            assert set(key.scale) == set(key_heard(one).scale)
+
+
+def test_a_print_of_notes_that_left_the_written_chords_sounds_in_the_chords_that_are_said():
+    clips = ClipStore()
+    loop = steady()
+    layer, half = loop.layers[0].id, loop.ticks // 2
+    loop = own_notes.detach(loop, layer)
+    turned = (replace(n, start_tick=(n.start_tick + half) % loop.ticks) for n in loop.layers[0].own)
+    loop = given_notes(loop, layer, tuple(sorted(turned, key=lambda n: (n.start_tick, n.pitch))))
+    made, flip = printed_flip(loop, clips)
+    made = replace(made, layers=(made.layer(flip),))
+    said = [c.root for c in made.layer(flip).flipped.chords]
+    assert said == [c.root for c in loop.chords][::-1]
+    with fresh_engine(clips=clips) as engine:
+        found = measure(replace(made, chords=()), engine)
+        assert (found.chords, found.roots) == (2, 2) and found.lows == found.lows_right >= 3
+        audio = engine.render(made).audio
+    for pc, part in zip(said, np.array_split(audio, 2, axis=1), strict=True):
+        low = main_hz(part[:, : made.rate], 60, 1000)  # an organ's loudest tone is of its chord
+        assert any(c.root == pc and round(69 + 12 * np.log2(low / 440)) % 12 in
+                   {v % 12 for v in c.voices} for c in loop.chords)  # fmt: skip
+
+
+def test_a_flip_on_tape_is_as_far_from_its_bass_as_is_said():
+    clips = ClipStore()
+    loop, flip = printed_flip(steady(), clips)
+    taped = recordings.set_recording(replace(loop, tempo=loop.tempo * 2 ** (0.4 / 12)), flip,
+                                     fit="tape")  # fmt: skip
+    bass = layer_edits.add_layer(own_loop(taped, flip), "round sub")
+    (other,) = heard(bass).disagreements
+    with fresh_engine(clips=clips) as engine:
+
+        def cents_off(loop, at):
+            audio = engine.render(alone(loop, {at})).audio
+            cents = 1200 * np.log2(main_hz(audio[:, : loop.rate], 30, 1000) / 440)
+            return (cents + 50) % 100 - 50
+
+        ids = {x.id for x in bass.layers}
+        tuning = {at: cents_off(bass, at) for at in ids}
+        assert tuning.pop(other.layer) - next(iter(tuning.values())) == pytest.approx(
+            -other.cents, abs=5
+        )
+        joined = joining.join(bass, other)
+        a, b = (cents_off(joined, at) for at in ids)
+        assert abs(a - b) < 5
 
 
 def test_what_listening_is_not_sure_of_names_nothing():
