@@ -8,6 +8,7 @@ import pytest
 from click.testing import CliRunner
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QCursor
 from PyQt6.QtTest import QTest
 
 from cloudrift.cli.main import commands
@@ -454,6 +455,7 @@ def test_sketches_are_heard_ordered_chosen_and_kept(qtbot, window, page, monkeyp
         yield from (sketched_of(n, met=20 + n % 3) for n in draws)
 
     monkeypatch.setattr(room, "many", some)
+    QCursor.setPos(0, 0)  # what it rests on is played, too
     page.tabs.button("sketches").click()
     table, session = page.sketches, window.session
     table.variation.click()
