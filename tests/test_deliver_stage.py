@@ -14,6 +14,7 @@ from cloudrift.audio.about import About
 from cloudrift.deliver.checks import CHECKS
 from cloudrift.desktop.frame.rail import STAGES
 from cloudrift.desktop.session.preferences import Preferences
+from cloudrift.desktop.session.work.tasks import Lane
 from cloudrift.desktop.stages.deliver.stage import CHECKS as CHECKS_PAGE
 from cloudrift.desktop.stages.deliver.stage import DEMO, FILES, RIGHTS
 from cloudrift.ground.cancel import Cancelled
@@ -137,6 +138,32 @@ def test_a_check_that_breaks_is_said_and_the_program_goes_on(qtbot, window, deli
     qtbot.waitUntil(lambda: bool(deliver.checking.problem), timeout=30_000)
     assert deliver.checks.says.text() == deliver.checking.problem
     assert not deliver.checking.busy
+
+
+def test_checks_give_way_to_what_is_read_between_two_of_them(qtbot, window, deliver, monkeypatch):
+    from cloudrift.desktop.session.work import checking as module
+
+    checked(qtbot, deliver)
+    gate, begun, passed = threading.Event(), threading.Event(), []
+    real = module.check_all
+
+    def noted(heard, names, progress):
+        def step(*given):
+            begun.set()
+            progress(*given)
+            passed.append(gate.is_set())
+
+        return real(heard, names, step)
+
+    monkeypatch.setattr(module, "check_all", noted)
+    window.tasks.run("midi", lambda _s, _m: gate.wait(30), lambda _: None, lane=Lane.READING)
+    window.session.apply("title", lambda loop: replace(loop, title="Other"))
+    qtbot.waitUntil(begun.is_set, timeout=30_000)
+    qtbot.wait(50)
+    assert not passed
+    gate.set()
+    checked(qtbot, deliver)
+    assert passed and all(passed)
 
 
 def test_checks_of_what_is_no_more_are_left_at_once(qtbot, window, deliver, monkeypatch):

@@ -52,18 +52,18 @@ def test_what_nobody_waits_for_holds_while_a_hand_waits(tasks, qtbot, lane):
         steps.append("first")
         begun.set()
         assert reading.wait(10)
+        tasks.give_way(stale)
         assert not stale()
         steps.append("second")
 
     def reads(_stale, _moved):
-        reading.set()
         assert gate.wait(10)
         steps.append("read")
 
     tasks.run("checks", aside, came.append, lane=lane)
     assert begun.wait(10)
     tasks.run("midi", reads, came.append, lane=Lane.READING)
-    assert reading.wait(10)
+    reading.set()
     qtbot.wait(60)
     assert steps == ["first"] and tasks.is_running("checks")
     gate.set()
@@ -74,7 +74,7 @@ def test_what_nobody_waits_for_holds_while_a_hand_waits(tasks, qtbot, lane):
 def test_what_holds_ends_with_the_window(tasks):
     gate, ended = threading.Event(), []
     tasks.run("midi", lambda _s, _m: gate.wait(10), print, lane=Lane.READING)
-    tasks.run("checks", lambda stale, _m: stale(), ended.append, lane=Lane.CHECKING)
+    tasks.run("checks", lambda stale, _m: tasks.give_way(stale), ended.append, lane=Lane.CHECKING)
     tasks.stop()
     (held,) = [one for lane, one in tasks._futures if lane is Lane.CHECKING]
     assert held.cancelled() or held.result(timeout=5) is None

@@ -29,13 +29,21 @@ class Span(NamedTuple):
 
 
 def prepare(
-    engine: Engine, loop: Loop, passes: tuple[Pass, ...], cancelled: Callable[[], bool] = never
+    engine: Engine,
+    loop: Loop,
+    passes: tuple[Pass, ...],
+    cancelled: Callable[[], bool] = never,
+    between: Callable[[], object] = lambda: None,
 ) -> None:
-    """Render what a print is made of into an ``engine`` that keeps it, for what is turned in it."""
+    """Render what a print is made of into an ``engine`` that keeps it, for what is turned in it.
+
+    ``between`` is called between two steps; it may hold the work up for something more urgent.
+    """
     node = print_node(loop, passes, engine.tones)
     made = {one.key: one for one in steps(node)}
     engine.cache.hold(HELD, made.keys(), {node.key})
     for one in reversed(made.values()):  # the whole may be known, and what it is made of not
+        between()
         engine.audio(one, cancelled)
         engine.remember(one)
     ahead.get_ready(node, loop, cancelled)

@@ -84,13 +84,13 @@ def loop_context(loop: Loop, form: Form = STEADY) -> Context:
         cuts=tuple(loop.clock.frames(c.start_tick) for c in loop.chords) or (0,),
         passes=passes_of(loop) if form.once else max(1, len(form.outs)),
         once=form.once,
-        key=_key_at(loop, None),
+        key=_key_at(loop, None, loop.line),
     )
 
 
-def _key_at(loop: Loop, at: LineAt) -> Key:
+def _key_at(loop: Loop, at: LineAt, line: Line) -> Key:
     """The key in front of a line: what sounds, where anything on it is tuned to that."""
-    tuned = any(one.of.follows_key for one in acting(loop.line_of(at)))
+    tuned = any(one.of.follows_key for one in acting(line))
     return key_entering(loop, at) if tuned else loop.key
 
 
@@ -101,7 +101,7 @@ def layer_context(loop: Loop, layer: Layer, form: Form = STEADY) -> Context:
     much faster, so that it comes out on the loop's grid.
     """
     context = group_context(loop, layer.group, form).stretched(1 / time_ratio(layer.line))
-    return context.in_key(_key_at(loop, layer.id))
+    return context.in_key(_key_at(loop, layer.id, layer.line))
 
 
 def group_context(loop: Loop, group_id: str, form: Form = STEADY) -> Context:
@@ -113,7 +113,8 @@ def group_context(loop: Loop, group_id: str, form: Form = STEADY) -> Context:
     context = loop_context(loop, form)
     if group_id == BED:
         context = after(context, loop.line)
-    return context.stretched(1 / time_ratio(line)).in_key(_key_at(loop, group_id or None))
+    key = _key_at(loop, group_id, line) if group_id else context.key
+    return context.stretched(1 / time_ratio(line)).in_key(key)
 
 
 def step_context(loop: Loop, line_of: LineAt, count: int) -> Context:

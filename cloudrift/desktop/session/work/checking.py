@@ -125,10 +125,10 @@ class Checking(QObject):
         target, with_tail = self.target_lufs, self.with_tail
 
         def work(stale: Callable[[], bool], _moved: object) -> tuple[Checked, ...]:
-            return check_all(
-                Heard(document, engine, target_lufs=target, with_tail=with_tail, cancelled=stale),
-                names,
+            heard = Heard(
+                document, engine, target_lufs=target, with_tail=with_tail, cancelled=stale
             )
+            return check_all(heard, names, lambda *_: self._tasks.give_way(stale))
 
         return work
 

@@ -1,6 +1,7 @@
 """Printing beside the interface: all of the loop or some; again; the loop that it was made from."""
 
 from collections.abc import Callable
+from functools import partial
 from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -232,7 +233,8 @@ class Printing(QObject):
         engine, now = self._engine, in_parts(loop, old.recipe.parts)
 
         def work(stale: Callable[[], bool], _moved: Moved) -> None:
-            prepare(engine, now, old.recipe.passes, stale)
+            give_way = partial(self._tasks.give_way, stale)
+            prepare(engine, now, old.recipe.passes, stale, give_way)
 
         self._tasks.run(PREPARING, work, lambda _: None, lambda _: None, lane=Lane.AHEAD)
 

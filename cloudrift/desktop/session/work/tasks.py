@@ -36,7 +36,6 @@ class Lane(Enum):
 
 
 WAITED_FOR = (Lane.OPENING, Lane.READING)  # a hand waits for what comes of them
-RESTING = (Lane.CHECKING, Lane.AHEAD)  # meanwhile
 REST_S = 0.01
 
 
@@ -82,9 +81,6 @@ class Tasks(QObject):
         self._answers[number] = (done, failed or self._say_failed, moved)
 
         def stale() -> bool:
-            """Asked between two steps; what nobody waits for holds here while a hand waits."""
-            while lane in RESTING and not self._closed and self._is_waited_for():
-                time.sleep(REST_S)
             return self._current.get(name) != number
 
         def moved_here(share: float, text: str) -> None:
@@ -116,9 +112,16 @@ class Tasks(QObject):
             self._pools[lane] = ThreadPoolExecutor(1, thread_name_prefix=lane.value)
         self._futures.append((lane, self._pools[lane].submit(body)))
 
-    def _is_waited_for(self) -> bool:
-        """Whether anything runs that a hand waits for."""
-        return any(lane in WAITED_FOR and not one.done() for lane, one in self._futures)
+    def give_way(self, stale: Callable[[], bool]) -> None:
+        """Hold as long as anything runs that a hand waits for, unless the task is ``stale``.
+
+        For what nobody waits for, between two of its parts: never in the middle of a step of an
+        engine, for which others may wait.
+        """
+        while not stale() and any(
+            lane in WAITED_FOR and not one.done() for lane, one in self._futures
+        ):
+            time.sleep(REST_S)
 
     def _say_failed(self, error: Exception) -> None:
         if not isinstance(error, Cancelled):
