@@ -81,7 +81,8 @@ class ClipStore:
         ``soon`` takes half the time and a little more room: for what is not to stay.
         """
         body = io.BytesIO()
-        data = np.ascontiguousarray(np.clip(audio, -1, 1 - 2**-23).T)
+        audio = np.clip(audio, -1, 1 - 2**-23)
+        data = np.ascontiguousarray(audio.T)
         less = {"compression_level": 0.0} if soon else {}
         try:
             soundfile.write(body, data, rate, subtype="PCM_24", format="FLAC", **less)
@@ -180,8 +181,8 @@ def _check(path: Path) -> None:
 
 
 def _as_kept(audio: Stereo) -> Stereo:
-    """What is read of audio that was recorded, to the last bit: 24 bits of it."""
-    steps = np.rint(np.clip(audio, -1, 1 - 2**-23) * np.float32(1 << 23))
+    """What is read of audio within full scale once it is recorded, to the last bit."""
+    steps = np.rint(audio * np.float32(1 << 23))
     out = np.ascontiguousarray(steps * np.float32(2**-23), np.float32)
     out.flags.writeable = False
     return out

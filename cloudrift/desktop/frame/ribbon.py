@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QPushButton, QWidget
 
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
+from cloudrift.desktop.kit.still import paint_playhead
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Tasks
@@ -216,9 +217,7 @@ class Ribbon(QWidget):
             painter.setPen(QPen(color("focus"), 2))
             for share in (first, last):
                 painter.drawLine(QPointF(self._x(share), 2), QPointF(self._x(share), self.height()))
-        painter.setPen(QPen(color("signal"), 2))
-        x = self._x(self._share)
-        painter.drawLine(QPointF(x, 1), QPointF(x, self.height()))
+        paint_playhead(painter, self._x(self._share), 1, self.height())
         if event is None or event.region().intersects(self._clock_box):
             loop = self._session.hearing.shown
             seconds = self._share * loop.sounding_frames / loop.rate

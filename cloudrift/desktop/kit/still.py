@@ -10,7 +10,7 @@ from cloudrift.desktop.kit.look import color, look
 
 
 class Still(QWidget):
-    """``update()`` paints all of it again; ``update(part)`` only what moves over it there."""
+    """``update()`` repaints the picture; ``update(part)`` only what moves over that part."""
 
     _kept: QPixmap | None = None
     _kept_for: tuple[QSize, float, str, bool] | None = None

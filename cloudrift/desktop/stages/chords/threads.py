@@ -10,7 +10,6 @@ from PyQt6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QPixmap,
     QResizeEvent,
     QWheelEvent,
@@ -21,7 +20,7 @@ from cloudrift.desktop.kit.grid import asks_free, asks_half
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
 from cloudrift.desktop.kit.parts import menu_of, paint_focus
-from cloudrift.desktop.kit.still import playhead_moved
+from cloudrift.desktop.kit.still import paint_playhead, playhead_moved
 from cloudrift.desktop.stages.chords.model import WHOLE, VoiceBar, changed_span, thread_picture
 from cloudrift.desktop.stages.chords.moves import OCTAVE, Moves
 from cloudrift.desktop.stages.chords.thread_paint import (
@@ -408,9 +407,7 @@ class Threads(QWidget):
             words = painter.boundingRect(box, Qt.AlignmentFlag.AlignCenter, EMPTY)
             painter.fillRect(words.adjusted(-14, -10, 14, 10), color("paper"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, EMPTY)
-        painter.setPen(QPen(color("signal"), 2))
-        x = self.places.at_x(self._share)
-        painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        paint_playhead(painter, self.places.at_x(self._share), 0, self.height())
         paint_focus(painter, self)
 
     def _keep_up(self) -> None:

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from cloudrift.desktop.kit.look import MEDIUM, color, figure_font, look, text_font
 from cloudrift.desktop.kit.parts import paint_focus
-from cloudrift.desktop.kit.still import playhead_moved
+from cloudrift.desktop.kit.still import paint_playhead, playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.stages.layers.notes.places import LEFT
@@ -223,9 +223,7 @@ class RoomMap(QWidget):
             painter.setBrush(color("good", 0.10))
             painter.drawRect(QRectF(LEFT, top, self.width() - LEFT - 4, bottom - top))
         self._paint_cuts(painter)
-        painter.setPen(QPen(color("signal"), 2))
-        x = self._x(self._share)
-        painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        paint_playhead(painter, self._x(self._share), 0, self.height())
         paint_focus(painter, self)
 
     def _paint_still(self, painter: QPainter) -> None:

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QAbstractButton, QSizePolicy
 
 from cloudrift.desktop.kit.look import SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.rest import Rest
+from cloudrift.desktop.kit.still import paint_playhead
 from cloudrift.style import Card
 from cloudrift.style.pictures import CardPicture
 
@@ -137,6 +138,5 @@ class CardTile(QAbstractButton):
             painter.drawPolygon(QPolygonF(shape))
             floor = roof
         if self._share >= 0:
-            painter.setPen(QPen(color("signal"), 2))
             x = box.left() + self._share * box.width()
-            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+            paint_playhead(painter, x, box.top(), box.bottom())

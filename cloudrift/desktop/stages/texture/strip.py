@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from cloudrift.audio.spectrum import HIGH_HZ, LOW_HZ
 from cloudrift.desktop.kit.look import color, figure_font, look, text_font
-from cloudrift.desktop.kit.still import playhead_moved
+from cloudrift.desktop.kit.still import paint_playhead, playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
 
 LOW_DB, HIGH_DB = -78.0, -20.0  # what is paper, and what is full colour
@@ -112,10 +112,7 @@ class Strip(QWidget):
             painter.setPen(color("ink_soft"))
             painter.drawLine(QPointF(1, y), QPointF(5, y))
             painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, words)
-        painter.setPen(QPen(color("signal"), 2))
-        painter.drawLine(
-            QPointF(self._x(self._share), 0), QPointF(self._x(self._share), box.height())
-        )
+        paint_playhead(painter, self._x(self._share), 0, box.height())
         edge = "focus" if self.hasFocus() or self.heard_to_here else "line"
         painter.setPen(QPen(color(edge), 2 if edge == "focus" else 1))
         painter.drawRect(box.adjusted(0.5, 0.5, -1, -1))

@@ -18,7 +18,7 @@ from cloudrift.desktop.kit.grid import asks_free, asks_half
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
 from cloudrift.desktop.kit.parts import menu_of, paint_focus
-from cloudrift.desktop.kit.still import playhead_moved
+from cloudrift.desktop.kit.still import paint_playhead, playhead_moved
 from cloudrift.desktop.stages.layers.notes.drag import Drag
 from cloudrift.desktop.stages.layers.notes.hints import EMPTY, HINT
 from cloudrift.desktop.stages.layers.notes.model import View, fitting, ground_of
@@ -458,6 +458,5 @@ class NoteGrid(QWidget):
             painter.drawRect(self._box)
         x = places.at_x(self._share * loop.ticks)
         if x >= LEFT:
-            painter.setPen(QPen(color("signal"), 2))
-            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+            paint_playhead(painter, x, 0, self.height())
         paint_focus(painter, self)
