@@ -31,8 +31,9 @@ test-changed: $(STAMP) system
 	@files="$$($(BIN)/python -m tools.tests_changed)"; \
 	  test -z "$$files" || $(PYTEST) -n 2 --dist worksteal --assert=plain $$files
 
+# All rows, or those that have a word of ROWS in their names.
 bench: $(STAMP) system
-	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench $(ROWS)
 
 # How many files; how many minutes; how many times the program is killed.
 fuzz: N ?= 20000

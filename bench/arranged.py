@@ -1,23 +1,18 @@
-"""A 56-bar arrangement with its bed: heard from anywhere, edited while it plays, rendered whole.
+"""A 56-bar arrangement with its bed: heard from anywhere, edited while it plays, rendered whole."""
 
-``python -m bench.arranged [row ...]`` prints one row a line: what, wanted, measured.
-"""
-
-import statistics
-import sys
 import time
 
 import numpy as np
 from msgspec.structs import replace
 
-from bench.engine import Row, peak_mb
+from bench.engine import peak_mb
+from bench.row import figures, row
 from cloudrift.demo import polar_night
 from cloudrift.desktop.frame.app import make_app
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.arranged import Arranged
 from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.devices import SilentSpeaker
-from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.loop.edits.arranging import arranging
 from cloudrift.loop.edits.bed import beds
 from cloudrift.loop.edits.layers import layer_edits
@@ -26,7 +21,6 @@ from cloudrift.loop.model.loop import Loop
 from cloudrift.render import Engine
 from cloudrift.render.engine.cache import AudioCache
 from cloudrift.render.forms.timeline import whole
-from cloudrift.render.play.player import SWITCH_INTERVAL_S
 from cloudrift.style.groove import suggest_bed
 from cloudrift.style.manner import find_manner
 
@@ -64,7 +58,8 @@ def arranged() -> Document:
     return arranging.set_seam(document, fourth, fill=True, sweep="closes")
 
 
-def render() -> Row:
+@row("56 bars arranged, 7 layers and 7 drums, rendered whole", "14 times as fast, 900 MB")
+def arrangement() -> str:
     """All of it, with nothing at hand."""
     document = arranged()
     engine = Engine(cache=AudioCache(CACHE_BYTES))
@@ -73,11 +68,11 @@ def render() -> Row:
     took = time.perf_counter() - began
     seconds = audio.shape[1] / document.loop.rate
     engine.close()
-    return ("56 bars arranged, 7 layers and 7 drums, rendered whole", "15 times as fast, 900 MB",
-            f"{seconds / took:.1f} times as fast ({took:.1f} s), {peak_mb()} MB peak")  # fmt: skip
+    return f"{seconds / took:.1f} times as fast ({took:.1f} s), {peak_mb()} MB peak"
 
 
-def heard() -> Row:
+@row("56 bars arranged: first sound from anywhere; a layer edited, heard", "300; 150 ms")
+def arrangement_heard() -> str:
     """From each section, and after an edit of each layer in each, the loop at hand."""
     app, document = make_app(), arranged()
     session = Session(document, None, SilentSpeaker(document.loop.rate))
@@ -119,16 +114,4 @@ def heard() -> Row:
             rests()
     session.close()
     tasks.stop()
-    return ("56 bars arranged: first sound from anywhere; a layer edited -> heard", "300; 150 ms",
-            f"{statistics.median(begins):.0f} ms, {max(begins):.0f} worst; "
-            f"{statistics.median(edited):.0f} ms, {max(edited):.0f} worst")  # fmt: skip
-
-
-ROWS = {"render": render, "heard": heard}
-
-
-if __name__ == "__main__":
-    sys.setswitchinterval(SWITCH_INTERVAL_S)
-    keep_memory_tidy()
-    for name in sys.argv[1:] or ROWS:
-        print("\t".join(ROWS[name]()), flush=True)
+    return f"{figures(begins)}; {figures(edited)}"

@@ -1,17 +1,14 @@
-"""What a hand waits for in the window: undo at each stage, a theme, a stage, a pane, its edge.
-
-``python -m bench.hands [row ...]`` prints one row a line: what, wanted, measured.
-"""
+"""What a hand waits for in the window: undo at each stage, a theme, a stage, a pane, its edge."""
 
 import statistics
-import sys
 import time
 from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtWidgets import QApplication
 
-from bench.engine import Row, settle
+from bench.engine import settle
+from bench.row import figures, row
 from cloudrift.demo import polar_night
 from cloudrift.desktop.frame.app import make_app
 from cloudrift.desktop.frame.rail import IN_PANE, STAGES
@@ -47,7 +44,8 @@ def took_ms(app: QApplication, act: Callable[[], object]) -> float:
     return (time.thread_time() - began) * 1e3
 
 
-def undo() -> Row:
+@row("a step undone with an arrangement open", "20 CPU ms at any stage")
+def undo() -> str:
     """Twelve steps at each stage, the sound at rest before each."""
     app, window = opened()
     session, found = window.session, []
@@ -64,11 +62,11 @@ def undo() -> Row:
             steps.append(took_ms(app, session.document.undo))
         found.append((statistics.median(steps), name))
     window.leave()
-    return ("a step undone with an arrangement open", "20 CPU ms at any stage",
-            ", ".join(f"{ms:.0f} {name}" for ms, name in found))  # fmt: skip
+    return ", ".join(f"{ms:.0f} {name}" for ms, name in found)
 
 
-def theme() -> Row:
+@row("light or dark, every stage built", "300 CPU ms")
+def theme() -> str:
     """Every stage built and shown once before."""
     app, window = opened()
     for at in range(len(STAGES)):
@@ -76,15 +74,15 @@ def theme() -> Row:
         settle(app, window.session)
     swaps = [took_ms(app, window.swap_theme) for _ in range(4)]
     window.leave()
-    return ("light or dark, every stage built", "300 CPU ms",
-            f"{statistics.median(swaps):.0f} ms, {max(swaps):.0f} worst")  # fmt: skip
+    return figures(swaps)
 
 
 def _medians(took: dict[str, list[float]]) -> str:
     return ", ".join(f"{statistics.median(ms):.0f} {name}" for name, ms in took.items())
 
 
-def stage() -> Row:
+@row("going to a stage", "60 CPU ms")
+def stage() -> str:
     """From each stage to the next, round and round, the sound at rest."""
     app, window = opened()
     took: dict[str, list[float]] = {name: [] for name in STAGES}
@@ -95,10 +93,11 @@ def stage() -> Row:
             if turn:  # the first time the room is built
                 took[name].append(ms)
     window.leave()
-    return ("going to a stage", "60 CPU ms", _medians(took))
+    return _medians(took)
 
 
-def pane() -> Row:
+@row("opening a pane", "60 CPU ms")
+def pane() -> str:
     """What stands in the side pane, one after another, at Layers."""
     app, window = opened()
     window.show_stage(STAGES.index("Layers"))
@@ -110,10 +109,11 @@ def pane() -> Row:
             if turn:
                 took[name].append(ms)
     window.leave()
-    return ("opening a pane", "60 CPU ms", _medians(took))
+    return _medians(took)
 
 
-def edge() -> Row:
+@row("the pane's edge dragged, a frame", "16.7 CPU ms")
+def edge() -> str:
     """The edge of the side pane dragged over all its width, at each stage."""
     app, window = opened()
     found = []
@@ -125,8 +125,7 @@ def edge() -> Row:
         steps = [took_ms(app, partial(window.splitter.setSizes, [wide - px, px])) for px in widths]
         found.append((statistics.median(steps), max(steps), name))
     window.leave()
-    words = ", ".join(f"{ms:.0f} ({most:.0f} worst) {name}" for ms, most, name in found)
-    return "the pane's edge dragged, a frame", "16.7 CPU ms", words
+    return ", ".join(f"{ms:.0f} ({most:.0f} worst) {name}" for ms, most, name in found)
 
 
 def heard_at(times: list[float], _audio: object) -> None:
@@ -137,7 +136,8 @@ def last_of(kept: list[str], words: str) -> None:
     kept[:] = [words]
 
 
-def printed_parts() -> Row:
+@row("a layer's level in a print -> heard in its flip", "300 ms")
+def printed_parts() -> str:
     """The first layer of a print turned down while its flip plays in place of what was printed."""
     app, found = make_app("Daybreak"), []
     for name, few in (("two layers", 2), ("the whole loop", 0)):
@@ -177,15 +177,6 @@ def printed_parts() -> Row:
                 app.processEvents()
                 time.sleep(0.001)
             took.append((soon[0] - began) * 1e3)
-        found.append(f"{statistics.median(took):.0f} ms, {max(took):.0f} worst, {name}")
+        found.append(f"{figures(took)}, {name}")
         window.leave()
-    return "a layer's level in a print -> heard in its flip", "300 ms", "; ".join(found)
-
-
-ROWS = {"undo": undo, "theme": theme, "stage": stage, "pane": pane, "edge": edge,
-        "print": printed_parts}  # fmt: skip
-
-
-if __name__ == "__main__":
-    for row_name in sys.argv[1:] or ROWS:
-        print("\t".join(ROWS[row_name]()), flush=True)
+    return "; ".join(found)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from bench.row import row
 from cloudrift.texture import Context, Treatment
 from cloudrift.texture.running import treat
 from cloudrift.texture.treatment import Line, acting, fused
@@ -13,7 +14,6 @@ from cloudrift.texture.treatment import Line, acting, fused
 RATE, SECONDS, ROUNDS = 44_100, 16, 5
 N = RATE * SECONDS
 EIGHT = ("equaliser", "tape", "compressor", "chorus", "echo", "hall", "weathering", "limiter")
-Row = tuple[str, str, str]
 
 
 def music() -> np.ndarray:
@@ -64,27 +64,18 @@ def best_ms(work: Callable[[], object]) -> float:
     return min(took)
 
 
-def eight_ms() -> tuple[float, float]:
+@row(f"{len(EIGHT)} treatments on {SECONDS} s stereo, one core", "900 ms")
+def eight_treatments() -> str:
     """The first time, with nothing kept, and the best of the next, as when a field is moved."""
+    import scipy.ndimage  # noqa: F401, PLC0415 - loading it is no rendering
+
+    os.sched_setaffinity(0, {0})
     line = of(*EIGHT)
     for name, value in (("mid_db", 3.0), ("bass_db", -2.0)):
         line = (line[0].set(name, value), *line[1:])
     assert len(acting(line)) == 8
-    import scipy.ndimage  # noqa: F401, PLC0415 - loading it is no rendering
-
     work = lay(line)
     began = time.perf_counter()
     work()
-    return (time.perf_counter() - began) * 1e3, best_ms(work)
-
-
-def rows() -> list[Row]:
-    first, again = eight_ms()
-    return [(f"{len(EIGHT)} treatments on {SECONDS} s stereo, one core", "900 ms",
-             f"{again:.0f} ms ({first:.0f} ms the first time)")]  # fmt: skip
-
-
-if __name__ == "__main__":
-    os.sched_setaffinity(0, {0})
-    for row in rows():
-        print("\t".join(row))
+    first = (time.perf_counter() - began) * 1e3
+    return f"{best_ms(work):.0f} ms ({first:.0f} ms the first time)"

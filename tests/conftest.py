@@ -37,7 +37,8 @@ def own_folders(tmp_path_factory, monkeypatch):
     """No test reads or writes the folders of whoever runs it. They are made when they are wanted:
     most tests want none."""
     own = tmp_path_factory.getbasetemp() / f"folders{next(_TESTS)}"
-    for name in ("XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_CONFIG_HOME", "HOME"):
+    homes = ("XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "HOME")
+    for name in homes:
         monkeypatch.setenv(name, str(own / name.lower()))
 
 
@@ -171,7 +172,7 @@ def engine_of_session(warm, clips, remembering):
     stores = ((made._latest, warm._latest), (made._latest_at, warm._latest_at),
               (made._took, warm._took))  # fmt: skip
     for mine, theirs in stores:
-        for key, value in theirs._held.items():
+        for key, value in theirs.items():
             mine.put(key, value)
     made._measured |= warm._measured
     return made

@@ -6,6 +6,7 @@ import subprocess
 import sys
 import threading
 import time
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -155,11 +156,59 @@ def test_what_is_kept_is_counted_in_bytes():
     assert large(1, size=1001)[0].shape == (1001,)
     for number in range(2, 6):
         large(number, size=MOST_MADE // 3)
-    large(1, size=1000)
-    assert made == [1, 1, 2, 3, 4, 5, 1]  # the small one had to go too: it was used longest ago
+    assert made == [1, 1, 2, 3, 4, 5]
     large(5, size=MOST_MADE // 3)
-    assert made[-1] == 1
+    assert made[-1] == 5
+    before = len(made)
+    for number in (2, 3, 4):
+        large(number, size=MOST_MADE // 3)
+    assert len(made) > before  # one had to go
     forget_made()
+
+
+def test_what_is_dear_for_its_room_outlives_what_is_cheap():
+    store = BoundedStore(1000, len)
+    store.put("dear", b"x" * 100, cost_ms=50)
+    for i in range(20):
+        store.put(i, b"x" * 300, cost_ms=3)
+    assert store.get("dear")
+    assert store.get(19)
+    assert store.get(0) is None
+
+
+def test_a_loop_that_needs_more_than_there_is_room_for_finds_most_of_it():
+    # One after another, round and round: the least recently used would always be what is next.
+    store, made = BoundedStore(1000, len), []
+
+    def make(i):
+        made.append(i)
+        time.sleep(1e-4 * (1 + i))
+        return b"x" * 100
+
+    for _ in range(5):
+        for i in range(11):
+            store.made(i, partial(make, i))
+    assert len(made) < 30  # of 55
+
+
+def test_even_what_is_dear_goes_when_it_is_no_longer_wanted():
+    store = BoundedStore(1000, len)
+    store.put("dear", b"x" * 100, cost_ms=50)
+    for i in range(400):
+        store.put(i, b"x" * 300, cost_ms=3)
+    assert store.get("dear") is None
+
+
+def test_of_what_nothing_is_known_the_least_recently_used_goes():
+    store = BoundedStore(3, lambda _: 1)
+    for key in "abc":
+        store.put(key, key)
+    assert store.get("a")
+    store.put("d", "d")
+    assert [key for key, _ in store.items()] == ["c", "a", "d"]
+    store.put("a", "other")
+    assert store.size_bytes == 3
+    assert store.get("a") == "other"
 
 
 def test_parts_of_an_array_hold_it_once_and_are_copied_if_it_is_more_than_they():

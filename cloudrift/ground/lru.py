@@ -1,9 +1,12 @@
-"""What was computed, by what it was computed from: least recently used goes first."""
+"""What was computed, by what it was computed from: what is least worth its room goes first."""
 
 import functools
+import itertools
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from dataclasses import dataclass
 from typing import Any, Generic, ParamSpec, TypeVar
 
 import numpy as np
@@ -15,34 +18,60 @@ PATIENCE_S = 2.0
 MOST_MADE = 144 << 20  # bytes of arrays that are kept to make sound from
 
 
+@dataclass(slots=True)
+class _Held(Generic[_Value]):
+    value: _Value
+    size: int
+    cost_ms: float  # to make it again; 0 where that is not known
+    worth: float = 0.0
+
+
 class BoundedStore(Generic[_Value]):
-    """Values by key, bounded in bytes, safe for threads."""
+    """Values by key, bounded in bytes, safe for threads.
+
+    What goes first is what is cheap to make again for the room it takes, and has not been used for
+    long: each use makes a value worth its ms a byte more than what went last (GreedyDual-Size, Cao
+    and Irani 1997). A loop that needs a little more than there is room for would else find nothing
+    of it. Among values whose cost is not known, the least recently used goes first.
+    """
 
     def __init__(self, limit_bytes: int, size_of: Callable[[_Value], int]) -> None:
         self._limit, self._size_of = limit_bytes, size_of
         self._size = 0
-        self._held: OrderedDict[Hashable, _Value] = OrderedDict()
+        self._gone_worth = 0.0  # of what went last
+        self._held: OrderedDict[Hashable, _Held[_Value]] = OrderedDict()
         self._making: dict[Hashable, threading.Event] = {}
         self._lock = threading.Lock()
 
     def get(self, key: Hashable) -> _Value | None:
         """Return the value under a key, or None."""
         with self._lock:
-            value = self._held.get(key)
-            if value is not None:
-                self._held.move_to_end(key)
-            return value
+            return self._used(key)
 
-    def put(self, key: Hashable, value: _Value) -> None:
-        """Keep a value; the oldest go when there is no room, but never the newest."""
+    def _used(self, key: Hashable) -> _Value | None:
+        held = self._held.get(key)
+        if held is None:
+            return None
+        self._held.move_to_end(key)
+        held.worth = self._gone_worth + held.cost_ms / max(held.size, 1)
+        return held.value
+
+    def put(self, key: Hashable, value: _Value, cost_ms: float = 0.0) -> None:
+        """Keep a value; when there is no room others go, never the newest."""
         with self._lock:
-            before = self._held.pop(key, None)
-            self._size += self._size_of(value) - (
-                self._size_of(before) if before is not None else 0
-            )
-            self._held[key] = value
+            self._drop(key)
+            self._held[key] = held = _Held(value, self._size_of(value), cost_ms)
+            self._size += held.size
+            self._used(key)
             while self._size > self._limit and len(self._held) > 1:
-                self._size -= self._size_of(self._held.popitem(last=False)[1])
+                others = itertools.islice(self._held.items(), len(self._held) - 1)
+                least, going = min(others, key=_worth)
+                self._gone_worth = max(self._gone_worth, going.worth)
+                self._drop(least)
+
+    def _drop(self, key: Hashable) -> None:
+        held = self._held.pop(key, None)
+        self._size -= held.size if held else 0
 
     def made(
         self,
@@ -57,9 +86,8 @@ class BoundedStore(Generic[_Value]):
         """
         while True:
             with self._lock:
-                value = self._held.get(key)
+                value = self._used(key)
                 if value is not None and serves(value):
-                    self._held.move_to_end(key)
                     return value
                 making = self._making.get(key)
                 if making is None:
@@ -68,18 +96,18 @@ class BoundedStore(Generic[_Value]):
             if not making.wait(PATIENCE_S):
                 return make()
         try:
+            began = time.perf_counter()
             value = make()
-            self.put(key, value)
+            self.put(key, value, (time.perf_counter() - began) * 1e3)
             return value
         finally:
             with self._lock:
                 self._making.pop(key).set()
 
-    def demote(self, key: Hashable) -> None:
-        """Let a value be the first to go."""
+    def items(self) -> list[tuple[Hashable, _Value]]:
+        """Return all that is held, by key."""
         with self._lock:
-            if key in self._held:
-                self._held.move_to_end(key, last=False)
+            return [(key, held.value) for key, held in self._held.items()]
 
     def clear(self) -> None:
         """Let everything go."""
@@ -91,6 +119,10 @@ class BoundedStore(Generic[_Value]):
     def size_bytes(self) -> int:
         """How much is held."""
         return self._size
+
+
+def _worth(held: tuple[Hashable, _Held[Any]]) -> float:
+    return held[1].worth
 
 
 def bytes_of(value: Any) -> int:

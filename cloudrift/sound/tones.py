@@ -1,5 +1,6 @@
 """Tones and notes that have been computed, kept for as long as there is room."""
 
+import time
 from collections.abc import Callable, Hashable
 
 from cloudrift.audio.buffers import Stereo
@@ -7,6 +8,7 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.ground.lru import BoundedStore, bytes_of, detached
 from cloudrift.ground.settings import Settings
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest
+from cloudrift.sound.kept_tones import KeptTones
 
 TONE_BYTES, NOTE_BYTES = 72 << 20, 40 << 20
 
@@ -36,7 +38,8 @@ class ToneCache:
     """Undamped tones, and notes as played; both bounded in bytes.
 
     A tone serves every note of its pitch; a finished note serves the loops in which it is again
-    the same, which after most edits is nearly all of them. ``clips`` are what own sounds play.
+    the same, which after most edits is nearly all of them. ``clips`` are what own sounds play,
+    ``kept`` has tones on disk: none where all is to be computed.
     """
 
     def __init__(
@@ -44,7 +47,9 @@ class ToneCache:
         tone_bytes: int = TONE_BYTES,
         note_bytes: int = NOTE_BYTES,
         clips: ClipStore | None = None,
+        kept: KeptTones | None = None,
     ) -> None:
+        self._kept = kept
         self.clips = ClipStore() if clips is None else clips
         self._tones = BoundedStore[Tone](tone_bytes, bytes_of)
         self._notes = BoundedStore[Stereo](note_bytes, bytes_of)
@@ -53,6 +58,12 @@ class ToneCache:
         """Let everything go."""
         self._tones.clear()
         self._notes.clear()
+
+    def close(self) -> None:
+        """Let everything go, once what is to be kept has been written."""
+        if self._kept:
+            self._kept.close()
+        self.clear()
 
     @property
     def size_bytes(self) -> int:
@@ -74,7 +85,15 @@ class ToneCache:
         )
 
         def make() -> Tone:
-            return Tone(*detached(*instrument.tone(request)))
+            kept = self._kept if instrument.family != "own" else None  # those play recordings
+            there = kept.get(key, request.frames) if kept else None
+            if there is not None:
+                return there
+            began = time.thread_time()
+            tone = Tone(*detached(*instrument.tone(request)))
+            if kept:
+                kept.put(key, tone, (time.thread_time() - began) * 1e3)
+            return tone
 
         return self._tones.made(key, make, lambda tone: tone.soft.shape[1] >= request.frames)
 

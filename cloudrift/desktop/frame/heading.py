@@ -167,7 +167,7 @@ class Heading(QWidget):
         self.matched.setAlignment(Qt.AlignmentFlag.AlignHCenter)
         self.meter = Meter(session)
         self._lay_out()
-        session.changed.connect(self._show)
+        session.settled.connect(self._show)
         session.document.saved.connect(self._show)
         session.hearing.shown_changed.connect(self._show)
         session.transport.playing_changed.connect(self.play.setChecked)
@@ -238,14 +238,18 @@ class Heading(QWidget):
             f"{loop.tempo:g} BPM", f"sounds {tempo:.1f} BPM" if moved else "", "written = sounding"
         )
         self.length.show_text(plural(loop.bars, "bar"), "", f"{loop.metre[0]}/{loop.metre[1]}")
-        marks = "" if session.hearing.previewing else self._marks
+        self._show_style()
+        self._show_hearing()
+
+    def _show_style(self) -> None:
+        loop = self._session.hearing.shown
+        # Of another loop that is shown, the marks are not known.
+        marks = "" if self._session.hearing.previewing else self._marks
         self.style_tile.show_text(
             loop.style or "no style",
             "",
-            # Of another loop that is shown, they are not known.
             marks or (f"variation {loop.variation}" if loop.style else "style card"),
         )
-        self._show_hearing()
 
     def _show_state(self) -> None:
         session, kit = self._session, self._session.hearing.shown.kit
@@ -257,7 +261,7 @@ class Heading(QWidget):
     def show_marks(self, words: str) -> None:
         """Say how much of the style card is met."""
         self._marks = words
-        self._show()
+        self._show_style()
 
     def _show_hearing(self) -> None:
         self._show_state()

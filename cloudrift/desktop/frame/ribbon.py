@@ -64,7 +64,7 @@ class Ribbon(QWidget):
         self._later.setSingleShot(True)
         self._later.setInterval(REDRAW_MS)
         self._later.timeout.connect(self._redraw)
-        session.changed.connect(lambda _before, _after: self._redraw_soon())
+        session.settled.connect(self._redraw_soon)
         session.hearing.shown_changed.connect(self._redraw)
         session.hearing.changed.connect(self._redraw)
         session.hearing.sound_changed.connect(lambda _rendered: self._measure())
@@ -85,8 +85,9 @@ class Ribbon(QWidget):
             self._later.start()
 
     def _redraw(self) -> None:
-        self._picture = None
-        self.update()
+        if not self._session.is_moving:
+            self._picture = None
+            self.update()
 
     def _show_busy(self, busy: bool) -> None:
         if busy != self._busy:

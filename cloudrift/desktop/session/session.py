@@ -15,20 +15,24 @@ from cloudrift.desktop.session.document.selection import Selection
 from cloudrift.desktop.session.hearing.hearing import Hearing
 from cloudrift.desktop.session.hearing.transport import Transport
 from cloudrift.desktop.session.preferences import Preferences
+from cloudrift.desktop.session.timers import single_shot
 from cloudrift.devices import Speaker
 from cloudrift.loop.files.recovery import Shelter
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.engine.engine import Engine
 from cloudrift.render.play.player import Player
+from cloudrift.sound.kept_tones import KeptTones
 
 CLOSING_S = 2.0  # so long is waited for what still runs when all is to end
+SETTLED_MS = 400  # a hand that is down and has changed nothing for so long stays where it is
 
 
 class Session(QObject):
     """One open document. Views observe it and never talk to each other."""
 
     changed = pyqtSignal(object, object)  # Loop before, Loop after
+    settled = pyqtSignal()  # it has changed, and no hand is on its way over a picture of it
     opened = pyqtSignal()  # another document
     selected = pyqtSignal()
     failed = pyqtSignal(str)
@@ -54,7 +58,7 @@ class Session(QObject):
         super().__init__(parent)
         shelter = shelter or Shelter()
         self.preferences = preferences or Preferences()
-        self.engine = engine or Engine(clips=shelter.clips)
+        self.engine = engine or Engine(clips=shelter.clips, kept=KeptTones())
         self.document = OpenDocument(
             what, path, shelter, self.clips, lambda: self.hearing.instead, self
         )
@@ -70,6 +74,7 @@ class Session(QObject):
         self.selecting.changed.connect(lambda _before: self.selected.emit())
         self.hearing.broke.connect(self.say)
         self.transport.lengthened.connect(self._on_lengthened)
+        self._settling = single_shot(self, self.settled, SETTLED_MS)
         self.transport.start()
         self.hearing.ask_first()
 
@@ -77,6 +82,11 @@ class Session(QObject):
     def loop(self) -> Loop:
         """The loop as it is now."""
         return self.document.loop
+
+    @property
+    def is_moving(self) -> bool:
+        """Whether a hand is on its way over a picture; ``settled`` says when it is no longer."""
+        return self._settling.isActive()
 
     @property
     def selection(self) -> Selection:
@@ -106,6 +116,8 @@ class Session(QObject):
         """Let the next edit be a step of its own; the hand rests."""
         self.document.end_drag()
         self.hearing.rest()
+        if self._settling.isActive():
+            self._settle()
 
     def _on_replaced(self, before: Loop) -> None:
         self.selecting.begin()
@@ -118,9 +130,17 @@ class Session(QObject):
         self.selecting.follow()
         stood = self.hearing.follow()
         self.changed.emit(before, self.loop)
+        if moving:
+            self._settling.start()
+        else:
+            self._settle()
         if stood:
             self.hearing.shown_changed.emit()
         self.hearing.ask_when_rested(moving=moving)
+
+    def _settle(self) -> None:
+        self._settling.stop()
+        self.settled.emit()
 
     def _on_lengthened(self, buffer_ms: int) -> None:
         self.say(

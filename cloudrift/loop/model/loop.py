@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from cloudrift.audio.buffers import DEFAULT_RATE, RATES
 from cloudrift.ground.draws import MAX_VARIATION
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.lru import by_identity
 from cloudrift.ground.words import named
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.around import SourceContext
@@ -125,11 +126,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     @property
     def spans(self) -> tuple[Span, ...]:
         """The chords as lenses see them."""
-        return tuple(
-            Span(start_tick=c.start_tick, length_ticks=c.length_ticks, voices=c.sounding,
-                 root=c.root, hits=c.hits, tied=c.tied, touch=c.touch)
-            for c in self.chords
-        )  # fmt: skip
+        return _spans_of(self.chords)
 
     @property
     def sounding_tempo(self) -> float:
@@ -247,6 +244,19 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         heard = tuple(x for x in self.heard() if x.recorded is None)
         striking = [x for x in heard if x.follows and x.played.lens.kind in STRIKING]
         return next(iter(striking or heard), None)
+
+
+@by_identity(64)
+def _spans_of(chords: tuple[Chord, ...]) -> tuple[Span, ...]:
+    return tuple(map(_span_of, chords))
+
+
+@by_identity(1024)
+def _span_of(chord: Chord) -> Span:
+    """A chord that an edit leaves alone is the same object in the loop after it."""
+    return Span(start_tick=chord.start_tick, length_ticks=chord.length_ticks,
+                voices=chord.sounding, root=chord.root, hits=chord.hits, tied=chord.tied,
+                touch=chord.touch)  # fmt: skip
 
 
 def _by_id(items: tuple[_Item, ...], wanted: str, what: str) -> _Item:

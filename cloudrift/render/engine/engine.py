@@ -29,6 +29,7 @@ from cloudrift.render.plan.plan import (
     loop_node,
     placed,
 )
+from cloudrift.sound.kept_tones import KeptTones
 from cloudrift.sound.tones import ToneCache
 from cloudrift.texture.treatment import acting
 
@@ -68,14 +69,16 @@ class Engine:
         cache: AudioCache | None = None,
         clips: ClipStore | None = None,
         beside: "Engine | None" = None,
+        kept: KeptTones | None = None,
     ) -> None:
         """``clips`` has the recordings that loops name: a store of its own if none is given.
 
-        One ``beside`` another shares what is known, and follows the edits of a loop of its own.
+        ``kept`` has tones on disk: nearly, not to the last bit, what would be computed. One
+        ``beside`` another shares what is known, and follows the edits of a loop of its own.
         """
         self._beside = beside
         self.cache: AudioCache = beside.cache if beside else cache or AudioCache()
-        self.tones: ToneCache = beside.tones if beside else ToneCache(clips=clips)
+        self.tones: ToneCache = beside.tones if beside else ToneCache(clips=clips, kept=kept)
         self._latest = BoundedStore[Node](LATEST, lambda _: 1)  # by what they do
         self._latest_at = BoundedStore[Node](LATEST, lambda _: 1)  # by place and length
         self._took = BoundedStore[float](KEPT_FACTS, lambda _: 1)  # ms, by key
@@ -102,7 +105,7 @@ class Engine:
         self.facts.clear()
         if self._beside is None:
             self.cache.clear()
-            self.tones.clear()
+            self.tones.close()
         return ended
 
     def audio(

@@ -211,6 +211,7 @@ class HeardOnce(QObject):
             try:
                 if loop is hearing.document.loop:  # no other edit has come
                     audio = drafted(base, loop, chord, self._engine, written=written, gain=gain)
+                    self._player.get_ready(audio, hearing.gain_of(hearing.side))
                     self._draft_made.emit(loop, rendered, audio)
             finally:
                 self._no_draft.set()

@@ -39,7 +39,7 @@ class Marking(QObject):
         self._looked: CardMarks | None = None  # none: the loop has changed since
         self._cards = known_cards()
         self._soon = single_shot(self, self.changed, SOON_MS)
-        session.changed.connect(self.refresh)
+        session.settled.connect(self.refresh)
         session.opened.connect(self._begin)
         session.hearing.sound_changed.connect(self._measure)
         self.refresh()

@@ -199,9 +199,9 @@ class NextChords(QWidget):
             tile.left.connect(self._session.hearing.once.hush)
             tile.turned.connect(partial(self._turn, i))
         session = self._session
-        session.changed.connect(lambda _b, _a: self._clock.start())
+        session.settled.connect(self._clock.start)
         session.opened.connect(self.refresh)
-        session.selected.connect(self._clock.start)
+        session.selected.connect(self._refresh_soon)
         self.refresh()
 
     def _lay_out(self) -> None:
@@ -236,6 +236,10 @@ class NextChords(QWidget):
         self.refresh()
 
     # --- what is shown ------------------------------------------------------------------------
+
+    def _refresh_soon(self) -> None:
+        if not self._session.is_moving:  # it is said when the hand has settled
+            self._clock.start()
 
     def refresh(self) -> None:
         """Work out all tiles for the chord in front."""
