@@ -1,9 +1,13 @@
 """Played keys and tried chords are heard as in the loop: soon, through its lines, released."""
 
+import threading
+from functools import partial
+
 import msgspec
 import numpy as np
 import pytest
 
+from cloudrift.desktop.session.hearing import heard_once
 from cloudrift.desktop.session.hearing.hearing import BARE
 from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.render import Engine
@@ -140,6 +144,71 @@ def test_a_key_that_is_let_go_is_released_and_its_space_rings_on(window, qtbot, 
     qtbot.waitUntil(lambda: not session.hearing.once.busy, timeout=20_000)
 
 
+def recorded(monkeypatch, player):
+    """What the player is handed, in order: what it is, of which key, and whether more comes."""
+    handed = []
+    for name in ("strike", "go_on"):
+
+        def hand(name, real, audio, group, **how):
+            handed.append((name, group, how.get("more", False)))
+            return real(audio, group, **how)
+
+        monkeypatch.setattr(player, name, partial(hand, name, getattr(player, name)))
+    return handed
+
+
+def test_a_key_is_heard_by_its_onset_then_a_moment_then_whole(window, qtbot, monkeypatch):
+    session = window.session
+    handed = recorded(monkeypatch, session.player)
+    session.hearing.once.key_down(60, 100, "l2")
+    qtbot.waitUntil(lambda: not session.hearing.once.busy, timeout=20_000)
+    assert handed == [("strike", "key 60", True), ("go_on", "key 60", True),
+                      ("go_on", "key 60", False)]  # fmt: skip
+    session.hearing.once.key_up(60)
+
+
+def test_a_key_that_is_tapped_is_not_held_again_by_a_moment_that_comes_late(
+    window, qtbot, monkeypatch
+):
+    session, late = window.session, threading.Event()
+    handed = recorded(monkeypatch, session.player)
+
+    def first(loop, tones, seconds):
+        if seconds == FIRST_S:
+            assert late.wait(20)
+        return first_moment(loop, tones, seconds)
+
+    monkeypatch.setattr(heard_once, "first_moment", first)
+    session.hearing.once.key_down(60, 100, "l2")
+    qtbot.waitUntil(lambda: session.player.striking, timeout=20_000)
+    session.hearing.once.key_up(60)
+    qtbot.waitUntil(lambda: len(handed) == 2, timeout=20_000)
+    late.set()
+    qtbot.waitUntil(lambda: not session.hearing.once.busy, timeout=20_000)
+    assert handed == [("strike", "key 60", True), ("go_on", "key 60", False)]
+
+
+def test_a_key_does_not_wait_for_the_rest_of_another(window, qtbot, monkeypatch):
+    session, go = window.session, threading.Event()
+    handed = recorded(monkeypatch, session.player)
+    begun, once = threading.Event(), session.engine.once
+
+    def slow(loop, *rest):
+        begun.set()
+        assert go.wait(20)
+        return once(loop, *rest)
+
+    monkeypatch.setattr(session.engine, "once", slow)
+    session.hearing.once.key_down(60, 100, "l2")
+    assert begun.wait(20)
+    session.hearing.once.key_down(64, 100, "l2")
+    qtbot.waitUntil(lambda: ("strike", "key 64", True) in handed, timeout=20_000)
+    go.set()
+    qtbot.waitUntil(lambda: not session.hearing.once.busy, timeout=20_000)
+    for pitch in (60, 64):
+        session.hearing.once.key_up(pitch)
+
+
 def test_the_finder_says_what_keys_are_heard_without(window):
     session = window.session
     window.show_stage(1)
@@ -163,6 +232,18 @@ def test_what_goes_on_does_so_from_where_it_is_without_a_step():
     first = player.pull(RATE // 4)
     player.go_on(tone, "key")
     out = np.concatenate([first, player.pull(RATE)])
+    assert np.abs(out.T - tone[:, : len(out)]).max() < 1e-4
+
+
+def test_what_goes_on_may_go_on_again():
+    player = Player(RATE)
+    tone = sine(440, 2.0)
+    player.strike(tone[:, :4000], "key", more=True)
+    first = player.pull(3000)
+    player.go_on(tone[:, :12_000], "key", more=True)
+    second = player.pull(8000)
+    player.go_on(tone, "key")
+    out = np.concatenate([first, second, player.pull(20_000)])
     assert np.abs(out.T - tone[:, : len(out)]).max() < 1e-4
 
 

@@ -94,6 +94,15 @@ class KeptTones:
             return None
         return Tone(audio[0], audio[-1])
 
+    def has(self, key: Hashable, frames: int) -> bool:
+        """Whether there is a tone of at least so many frames, as far as its file says."""
+        try:
+            with self._path(key).open("rb", buffering=0) as file:
+                mark, there, _sides = _HEAD.unpack(file.read(_HEAD.size))
+        except (OSError, struct.error):
+            return False
+        return bool(mark == _MARK and there >= frames)
+
     def put(self, key: Hashable, tone: Tone, cost_ms: float) -> None:
         """Keep a tone that took so long, soon; it is written by a thread of its own."""
         size = 2 * tone.soft.nbytes

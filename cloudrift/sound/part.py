@@ -1,5 +1,6 @@
 """Playing a part: notes to audio, with envelopes, velocity and the seam; for every sound."""
 
+import math
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -8,11 +9,12 @@ from functools import cached_property, partial
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo, add_wrapped, silence
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.ground.settings import ResolvedSettings, Settings
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import Clock
-from cloudrift.sound.instrument import Instrument
+from cloudrift.sound.instrument import Instrument, ToneRequest
 from cloudrift.sound.note_frames import (
     PlayedNote,
     one_at_a_time,
@@ -20,7 +22,7 @@ from cloudrift.sound.note_frames import (
     played_notes,
     stopped_at,
 )
-from cloudrift.sound.playing import play_note
+from cloudrift.sound.playing import play_note, tone_of
 from cloudrift.sound.tones import ToneCache
 
 
@@ -121,6 +123,19 @@ class Part:
             return tones.note(key, play)
         there = tones.kept_note(key)
         return play(of=of) if there is None else there[:, of[0] : of[1]]
+
+    def wanted(self, clips: ClipStore, seconds: float = math.inf) -> list[ToneRequest]:
+        """Return the tones that it is played from, of each the longest first.
+
+        Of no note more than so many ``seconds``.
+        """
+        instrument, rate = self.instrument, self.clock.rate
+        found = [
+            tone_of(hit, instrument, self._full, rate, clips,
+                    int(min(hit.held + hit.release, seconds * rate)))
+            for hit in self._hits
+        ]  # fmt: skip
+        return sorted(found, key=lambda one: -one.frames)
 
     @cached_property
     def _full(self) -> ResolvedSettings:

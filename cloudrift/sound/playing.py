@@ -5,6 +5,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio import quick
 from cloudrift.audio.buffers import Mono, Stereo, to_gain
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.wrap import read_stretch
 from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import ResolvedSettings, Settings
@@ -50,20 +51,8 @@ def play_note(
     """Play a note, or its frames from one to another."""
     length = hit.held + hit.release
     total = length if of is None else min(length, max(of[1], hit.glide))
-    step = int((STEP_S if total < rate else LONG_STEP_S) * rate)
-    skip = frames_of_ms(SKIP_MS, rate) if hit.joined else 0
-    bend = _bend(hit.glide_st, min(hit.glide, length))
-    ahead = skip + (round(float(bend[-1])) + 1 - len(bend) if len(bend) else 0)
-    request = ToneRequest(
-        pitch=hit.pitch,
-        variant=hit.variant,
-        frames=-(-(total + max(ahead, 0) + 2) // step) * step,
-        rate=rate,
-        settings=full,
-        clips=tones.clips,
-        velocity=instrument.band(hit.velocity),
-        share=_followed(hit, full) if instrument.follows else 0.0,
-    )
+    skip, bend, ahead = _read_at(hit, rate)
+    request = tone_of(hit, instrument, full, rate, tones.clips, total)
     tone = tones.tone(instrument, settings, request)
     bright = np.float32(0) if instrument.follows else _brightness(hit, full, rate)
     if instrument.damping and hit.held < total:
@@ -81,6 +70,37 @@ def play_note(
         _add_damper(mixed, instrument.damper(hit.variant, hit.pitch, rate), hit, envelope)
     mixed = _widened(mixed, full.number("width") / 100)
     return mixed if of is None else mixed[:, of[0] : of[1]]
+
+
+def tone_of(
+    hit: PlayedNote,
+    instrument: Instrument,
+    full: ResolvedSettings,
+    rate: int,
+    clips: ClipStore,
+    total: int | None = None,
+) -> ToneRequest:
+    """Return the tone that a note is played from, or its first ``total`` frames."""
+    total = hit.held + hit.release if total is None else total
+    step = int((STEP_S if total < rate else LONG_STEP_S) * rate)
+    *_, ahead = _read_at(hit, rate)
+    return ToneRequest(
+        pitch=hit.pitch,
+        variant=hit.variant,
+        frames=-(-(total + max(ahead, 0) + 2) // step) * step,
+        rate=rate,
+        settings=full,
+        clips=clips,
+        velocity=instrument.band(hit.velocity),
+        share=_followed(hit, full) if instrument.follows else 0.0,
+    )
+
+
+def _read_at(hit: PlayedNote, rate: int) -> tuple[int, NDArray[np.float64], int]:
+    """Where a note's tone is read: from which frame, how it bends in, and how far that is ahead."""
+    skip = frames_of_ms(SKIP_MS, rate) if hit.joined else 0
+    bend = _bend(hit.glide_st, min(hit.glide, hit.held + hit.release))
+    return skip, bend, skip + (round(float(bend[-1])) + 1 - len(bend) if len(bend) else 0)
 
 
 def _gain(hit: PlayedNote, instrument: Instrument) -> np.float32:

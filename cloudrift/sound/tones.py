@@ -59,6 +59,11 @@ class ToneCache:
         self._tones.clear()
         self._notes.clear()
 
+    @property
+    def are_kept(self) -> bool:
+        """Whether tones are kept on disk."""
+        return self._kept is not None
+
     def close(self) -> None:
         """Let everything go, once what is to be kept has been written."""
         if self._kept:
@@ -72,30 +77,27 @@ class ToneCache:
 
     def tone(self, instrument: Instrument, settings: Settings, request: ToneRequest) -> Tone:
         """Return a tone of at least the requested frames, computing it if need be."""
-        shaping = SHAPING - MOVING if instrument.follows else SHAPING
-        tonal = tuple(pair for pair in settings if pair[0] not in shaping)
-        key = (
-            instrument.identity,
-            tonal,
-            request.pitch,
-            request.variant,
-            request.rate,
-            request.velocity,
-            request.share,
-        )
+        key = _key(instrument, settings, request)
 
         def make() -> Tone:
-            kept = self._kept if instrument.family != "own" else None  # those play recordings
+            kept = self._kept_of(instrument)
             there = kept.get(key, request.frames) if kept else None
-            if there is not None:
-                return there
-            began = time.thread_time()
-            tone = Tone(*detached(*instrument.tone(request)))
-            if kept:
-                kept.put(key, tone, (time.thread_time() - began) * 1e3)
-            return tone
+            return _computed(instrument, request, kept, key) if there is None else there
 
         return self._tones.made(key, make, lambda tone: tone.soft.shape[1] >= request.frames)
+
+    def make_ahead(self, instrument: Instrument, settings: Settings, request: ToneRequest) -> int:
+        """See to it that a tone will be on disk; return the bytes of it where it was not.
+
+        It takes no room in memory, where it might never be wanted.
+        """
+        kept, key = self._kept_of(instrument), _key(instrument, settings, request)
+        if kept is None or kept.has(key, request.frames):
+            return 0
+        return bytes_of(tuple(_computed(instrument, request, kept, key)))
+
+    def _kept_of(self, instrument: Instrument) -> KeptTones | None:
+        return None if instrument.family == "own" else self._kept  # those play recordings
 
     def kept_note(self, key: Hashable) -> Stereo | None:
         """Return a finished note if it is there."""
@@ -104,3 +106,21 @@ class ToneCache:
     def note(self, key: Hashable, make: Callable[[], Stereo]) -> Stereo:
         """Return a finished note, computing it if need be."""
         return self._notes.made(key, lambda: detached(make())[0])
+
+
+def _key(instrument: Instrument, settings: Settings, request: ToneRequest) -> Hashable:
+    """All that decides a tone, but for how long it is."""
+    shaping = SHAPING - MOVING if instrument.follows else SHAPING
+    tonal = tuple(pair for pair in settings if pair[0] not in shaping)
+    return (instrument.identity, tonal, request.pitch, request.variant, request.rate,
+            request.velocity, request.share)  # fmt: skip
+
+
+def _computed(
+    instrument: Instrument, request: ToneRequest, kept: KeptTones | None, key: Hashable
+) -> Tone:
+    began = time.thread_time()
+    tone = Tone(*detached(*instrument.tone(request)))
+    if kept:
+        kept.put(key, tone, (time.thread_time() - began) * 1e3)
+    return tone

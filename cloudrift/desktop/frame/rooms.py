@@ -11,6 +11,7 @@ from cloudrift.desktop.frame.side_pane import SidePane
 from cloudrift.desktop.kit.layouts import FLUSH, vertical
 from cloudrift.desktop.kit.parts import LinkLine, Pages, ScrollingPage
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.work.ahead import TonesAhead
 from cloudrift.desktop.session.work.checking import Checking
 from cloudrift.desktop.session.work.marking import Marking
 from cloudrift.desktop.session.work.tasks import Tasks
@@ -76,6 +77,7 @@ class Rooms(QMainWindow):
         self.tasks = Tasks(self)
         self.checking = Checking(session, self.tasks, self)
         self.marking = Marking(session, self.tasks)
+        TonesAhead(session, self.tasks)
         self.stack = Pages(len(ROOMS))
         self.quiet = LinkLine(self.open_missed)
         self.pane = SidePane(self.quiet)

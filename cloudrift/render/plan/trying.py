@@ -12,6 +12,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from cloudrift.audio.buffers import Stereo, silence
+from cloudrift.audio.fft import next_fast_len
 from cloudrift.loop.edits.layers.recordings import moved
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.loop.sounding import notes_of
@@ -26,6 +27,7 @@ from cloudrift.texture.context import Context
 from cloudrift.texture.running import treat
 from cloudrift.texture.treatment import Line, acting, fused, shift_st
 
+ONSET_S = 0.14  # what a key is heard by; a moment of FIRST_S is there before it ends
 FIRST_S = 0.4  # so much is made at once; the rest is there before it has sounded
 MARGIN_S = 0.1  # made beyond that, so that what looks ahead does not meet the end
 ROOM = 4  # how much longer a space rings than the first moment, for its tail to fold back softly
@@ -117,7 +119,8 @@ def first_moment(loop: Loop, tones: ToneCache, seconds: float = FIRST_S) -> Ster
     Every treatment is run over this moment alone: what rings longer folds back into it, softly.
     """
     count = int(seconds * loop.rate)
-    moment = _Moment(count + int(MARGIN_S * loop.rate), loop_context(loop))
+    margin = min(MARGIN_S, seconds / 4)
+    moment = _Moment(count + int(margin * loop.rate), loop_context(loop))
     groups = {group.id: silence(moment.frames) for group in loop.groups}
     mix = silence(moment.frames)
     for layer in loop.heard():
@@ -139,7 +142,8 @@ class _Moment:
 
     def through(self, audio: Stereo, line: Line) -> Stereo:
         for group in fused(line):
-            long = ROOM * self.frames if group[0].of.linear else self.frames
+            # At a length that is quick to transform, a space is run at that: nothing is padded.
+            long = next_fast_len(ROOM * self.frames) if group[0].of.linear else self.frames
             context = with_(self._context, exact_frames=float(long))
             padded = np.pad(audio, ((0, 0), (0, long - self.frames)))
             audio = treat(padded, group, context)[:, : self.frames]
@@ -162,4 +166,4 @@ def _played(loop: Loop, layer: Layer, tones: ToneCache, frames: int) -> Stereo:
         frames=max(frames, last + release + loop.rate // 2),
         once=True,
     )
-    return part.render(tones)[:, :frames]
+    return part.stretch(0, frames, tones)  # no more of a tone is computed than is heard here

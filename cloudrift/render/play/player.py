@@ -126,9 +126,12 @@ class Player:
         self._incoming.append(struck)
         return struck
 
-    def go_on(self, audio: Stereo, group: str) -> None:
-        """Let what rings of a group go on as other audio that begins with it, from where it is."""
-        self._incoming.append(LongerTail(np.ascontiguousarray(audio.T), group))
+    def go_on(self, audio: Stereo, group: str, *, more: bool = False) -> None:
+        """Let what rings of a group go on as other audio that begins with it, from where it is.
+
+        ``more`` says that this will go on, too.
+        """
+        self._incoming.append(LongerTail(np.ascontiguousarray(audio.T), group, more))
 
     def hush(self, group: str) -> None:
         """Fade out what rings of a group."""
@@ -265,7 +268,14 @@ class Player:
             elif isinstance(new, LongerTail) and ringing:
                 last = ringing[-1]
                 self._struck.append(
-                    OneShot(new.wave, group, last.alone, position=last.position, rising=self._fade)
+                    OneShot(
+                        new.wave,
+                        group,
+                        last.alone,
+                        position=last.position,
+                        rising=self._fade,
+                        open=new.open,
+                    )
                 )
 
     def _add_struck(self, out: NDArray[np.float32]) -> None:

@@ -127,10 +127,14 @@ class OneShot:
 
 @dataclass(frozen=True)
 class LongerTail:
-    """What goes on in the place of what rings of a group, from where that is."""
+    """What goes on in the place of what rings of a group, from where that is.
+
+    ``open`` as in ``OneShot``.
+    """
 
     wave: NDArray[np.float32]
     group: str
+    open: bool = False
 
 
 class Stamp(NamedTuple):

@@ -17,11 +17,12 @@ from cloudrift.audio.buffers import Stereo, raised_cosine
 from cloudrift.desktop.session.document.document import OpenDocument
 from cloudrift.desktop.session.hearing.transport import Transport
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.ground.leisure import be_nice
 from cloudrift.loop.model.hits import Hit
 from cloudrift.loop.model.loop import Chord, Loop
 from cloudrift.render.engine.engine import Engine, Rendered
 from cloudrift.render.measure.match import Match
-from cloudrift.render.plan.trying import first_moment
+from cloudrift.render.plan.trying import FIRST_S, ONSET_S, first_moment
 from cloudrift.render.play.audition import (
     audition,
     drafted,
@@ -35,7 +36,10 @@ from cloudrift.render.play.audition import (
 AUDITION, BARE, TONES = "audition", "bare", "tones"
 DRAFT_MOST_S = 0.5
 TAIL_S = 0.06  # over so long a first moment ends
-AT_ONCE, SOON, LATER, END = 0, 1, 2, 9  # what comes first on the thread
+
+# What comes first. An onset waits for onsets alone, a moment for moments: each has its thread.
+AT_ONCE, MOMENT, SOON, LATER = range(4)
+LEISURE = 5  # how nice the thread is that makes what rings on: keys are struck meanwhile
 LATE_S = 1.5  # a key that was let go so long ago is not worth its release any more
 
 
@@ -68,17 +72,46 @@ class Heard(Protocol):
 
 
 class _Job(NamedTuple):
-    """Work for the thread: the most urgent first, then in order."""
+    """Work for a thread: the most urgent first, then in order."""
 
     urgency: int
     number: int
     work: Callable[[], object]
 
 
-class HeardOnce(QObject):
-    """Renders on a thread of its own and strikes the player; belongs to what is heard.
+class _Worker:
+    """A thread that does one job after another; ``nice`` where others come first."""
 
-    A stroke is made in two: its first moment at once, the rest while that sounds.
+    def __init__(self, name: str, broke: Callable[[str], object], nice: int = 0) -> None:
+        self._nice = nice
+        self.jobs: PriorityQueue[_Job] = PriorityQueue()
+        self._broke = broke
+        self._thread = threading.Thread(target=self._run, name=name, daemon=True)
+        self._thread.start()
+
+    def _run(self) -> None:
+        be_nice(self._nice)
+        while True:
+            job = self.jobs.get()
+            try:
+                job.work()
+            except StopIteration:
+                return
+            except Exception as error:
+                self._broke(error_words(error, "that could not be played"))
+            finally:
+                self.jobs.task_done()
+
+    def has_ended(self, within_s: float) -> bool:
+        """Wait so long for the thread; say whether it has ended."""
+        self._thread.join(max(0.0, within_s))
+        return not self._thread.is_alive()
+
+
+class HeardOnce(QObject):
+    """Renders on threads of its own and strikes the player; belongs to what is heard.
+
+    A stroke is made in three: its onset at once, a moment while that sounds, then the rest.
     """
 
     _draft_made = pyqtSignal(object, object, object)  # Loop, Rendered, Stereo
@@ -89,51 +122,46 @@ class HeardOnce(QObject):
         super().__init__(parent)
         self._hearing = hearing
         self._player, self._engine = hearing.transport.player, engine
-        self._jobs: PriorityQueue[_Job] = PriorityQueue()
         self._numbers = itertools.count()
         self._newest: dict[str, int] = {}  # of each group: the number of its last stroke
         self._struck_at: dict[str, float] = {}
         self._gain_of: dict[str, float] = {}
+        self._released: dict[str, int] = {}  # of each group: the last stroke that was let go
+        self._handing = threading.Lock()
         self._keys: dict[int, Callable[[float | None], Loop]] = {}  # keys that are down
         self._no_draft = threading.Event()  # cleared while one is made
         self._no_draft.set()
         self._drafted: tuple[Rendered, Stereo] | None = None  # on which, and how it sounds
         self._draft_made.connect(self._on_draft)
-        self._thread = threading.Thread(target=self._run, name="heard once", daemon=True)
-        self._thread.start()
+        rest = _Worker("heard once", self.broke.emit, LEISURE)
+        self._workers = {
+            AT_ONCE: _Worker("onsets", self.broke.emit),
+            MOMENT: _Worker("moments", self.broke.emit),
+            SOON: rest,
+            LATER: rest,
+        }
 
     def stop(self) -> None:
-        """Want nothing more; the thread ends after what it does now."""
+        """Want nothing more; the threads end after what they do now."""
         self._newest.clear()  # nothing that waits is wanted any more
-        self._submit(AT_ONCE - 1, None)
+        for worker in set(self._workers.values()):
+            worker.jobs.put(_Job(AT_ONCE - 1, next(self._numbers), self._end))
 
     def has_ended(self, within_s: float) -> bool:
-        """Wait so long for the thread; say whether it has ended."""
-        self._thread.join(max(0.0, within_s))
-        return not self._thread.is_alive()
+        """Wait so long for the threads; say whether they have ended."""
+        until = time.monotonic() + within_s
+        return all(one.has_ended(until - time.monotonic()) for one in self._workers.values())
 
-    def _submit(self, urgency: int, work: Callable[[], object] | None) -> None:
-        self._jobs.put(_Job(urgency, next(self._numbers), work or self._end))
+    def _submit(self, urgency: int, work: Callable[[], object]) -> None:
+        self._workers[urgency].jobs.put(_Job(urgency, next(self._numbers), work))
 
     def _end(self) -> None:
         raise StopIteration
 
-    def _run(self) -> None:
-        while True:
-            job = self._jobs.get()
-            try:
-                job.work()
-            except StopIteration:
-                return
-            except Exception as error:
-                self.broke.emit(error_words(error, "that could not be played"))
-            finally:
-                self._jobs.task_done()
-
     @property
     def busy(self) -> bool:
         """Whether anything is being made or waits to be."""
-        return self._jobs.unfinished_tasks > 0
+        return any(one.jobs.unfinished_tasks for one in self._workers.values())
 
     def followed(self) -> None:
         """The loop itself has followed: what was drafted over it is no longer heard."""
@@ -264,8 +292,10 @@ class HeardOnce(QObject):
                 self._player.hush(group)
                 return
             audio = self._engine.once(key(max(0.02, detach - struck)))
-            if self._newest.get(group) == number:
-                self._player.go_on(audio * np.float32(self._gain_of[group]), group)
+            with self._handing:
+                if self._newest.get(group) == number:
+                    self._player.go_on(audio * np.float32(self._gain_of[group]), group)
+                    self._released[group] = number
 
         self._submit(SOON, work)
 
@@ -279,7 +309,7 @@ class HeardOnce(QObject):
     def _strike(
         self, make: Callable[[], Loop], group: str, *, gain: float = 1.0, alone: bool = False
     ) -> None:
-        """Play a short loop once: its first moment as soon as can be, then the whole of it."""
+        """Play a short loop once: its onset as soon as can be, a longer moment, the whole of it."""
         number = next(self._numbers)
         self._newest[group] = number
         self._gain_of[group] = gain
@@ -289,13 +319,26 @@ class HeardOnce(QObject):
             if self._newest.get(group) != number:
                 return  # another is wanted by now
             loop = make()
-            audio = first_moment(loop, engine.tones)
-            tail = min(int(TAIL_S * loop.rate), audio.shape[1])
-            audio[:, -tail:] *= raised_cosine(tail)[::-1]  # heard only if the rest comes late
+            audio = beginning(loop, ONSET_S)
             if self._newest.get(group) != number:
                 return
             self._struck_at[group] = time.monotonic()
-            player.strike(audio * np.float32(gain), group, alone=alone, more=True)
+            player.strike(audio, group, alone=alone, more=True)
+            self._submit(MOMENT, partial(moment, loop))
+
+        def beginning(loop: Loop, seconds: float) -> Stereo:
+            audio = first_moment(loop, engine.tones, seconds) * np.float32(gain)
+            tail = min(int(TAIL_S * loop.rate), audio.shape[1])
+            audio[:, -tail:] *= raised_cosine(tail)[::-1]  # heard only if more comes late
+            return audio
+
+        def moment(loop: Loop) -> None:
+            if self._newest.get(group) != number:
+                return
+            audio = beginning(loop, FIRST_S)
+            with self._handing:  # what has been let go is not held again
+                if self._newest.get(group) == number != self._released.get(group):
+                    player.go_on(audio, group, more=True)
             self._submit(LATER if group != AUDITION else SOON, partial(rest, loop))
 
         def rest(loop: Loop) -> None:

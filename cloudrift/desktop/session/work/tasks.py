@@ -33,6 +33,7 @@ class Lane(Enum):
     CHECKING = "checking"  # what is to be fixed before a loop is handed over
     ASKING = "asking"  # what is elsewhere, or in many files
     AHEAD = "ahead"  # what the next edit will want
+    LEISURE = "leisure"  # what may come to be wanted: its thread lets all others come first
 
 
 WAITED_FOR = (Lane.OPENING, Lane.READING)  # a hand waits for what comes of them
