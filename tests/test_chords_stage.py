@@ -657,6 +657,54 @@ def test_the_sound_follows_when_a_moving_hand_rests(qtbot, four):
     assert heard[-1].loop.chords == session.loop.chords
 
 
+def test_what_is_not_under_a_moving_hand_follows_when_it_lets_go(qtbot, four):
+    session, said, seen = four.session, [], []
+    settled(qtbot, session)
+    session.settled.connect(lambda: said.append(session.loop))
+    session.changed.connect(lambda _before, after: seen.append(after))
+
+    def drag(by):
+        session.apply("x", lambda p: chord_edits.move_chord(p, "c1", semitones=by), merge="m",
+                      moving=True)  # fmt: skip
+
+    shown = four.ribbon._picture
+    for by in (1, 2, 3):
+        drag(by)
+        four.ribbon._redraw()
+    assert len(seen) == 3 and session.is_moving
+    assert not said
+    assert four.ribbon._picture is shown
+    session.end_drag()
+    assert said == [session.loop] and not session.is_moving
+    four.ribbon._redraw()
+    assert four.ribbon._picture is None
+    session.end_drag()
+    assert len(said) == 1
+    drag(2)
+    qtbot.waitUntil(lambda: len(said) == 2, timeout=5000)  # the hand stays where it is
+    session.apply("x", lambda p: chord_edits.move_chord(p, "c1", semitones=-1))
+    assert len(said) == 3  # a press needs no letting go
+    drag(2)
+    session.document.undo()
+    assert len(said) == 4 and not session.is_moving
+
+
+def test_the_next_chords_wait_for_the_hand(qtbot, four):
+    session, drawn = four.session, []
+    settled(qtbot, session)
+    clock = four.chords.next._clock
+    qtbot.waitUntil(lambda: not clock.isActive(), timeout=5000)
+    clock.timeout.connect(lambda: drawn.append(session.loop))
+    for by in (1, 2, 3):
+        session.apply("x", lambda p, by=by: chord_edits.move_chord(p, "c1", semitones=by),
+                      merge="m", moving=True)  # fmt: skip
+        session.selected.emit()
+        qtbot.wait(160)  # longer than they wait for a pause
+    assert not drawn
+    session.end_drag()
+    qtbot.waitUntil(lambda: drawn == [session.loop], timeout=5000)
+
+
 def test_a_key_is_only_renamed_when_the_chords_stay(qtbot, four):
     session = four.session
     popup = open_key(four.heading.key, session)

@@ -3,6 +3,7 @@
 import os
 import threading
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -189,6 +190,17 @@ def test_a_computed_tone_is_read_the_next_time(tmp_path, monkeypatch):
     again = ToneCache(kept=KeptTones(tmp_path))
     monkeypatch.setattr(KeptTones, "put", not_again)
     assert equal(played("felt upright", 60, again), computed, 44_100)
+
+
+def test_what_plays_recordings_is_not_kept(tmp_path):
+    tones = ToneCache(kept=KeptTones(tmp_path))
+    own = replace(CATALOGUE["felt upright"], family="own", content="a recording")
+    request = ToneRequest(pitch=60, variant=0, frames=44_100, rate=44_100,
+                          settings=own.spec.full(()), clips=ClipStore())  # fmt: skip
+    tones.tone(own, (), request)
+    assert tones.make_ahead(own, (), request) == 0
+    tones.close()
+    assert not list(tmp_path.iterdir())
 
 
 def test_another_pitch_setting_or_design_is_another_tone(tmp_path):

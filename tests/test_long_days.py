@@ -174,6 +174,8 @@ def test_what_is_dear_for_its_room_outlives_what_is_cheap():
     assert store.get("dear")
     assert store.get(19)
     assert store.get(0) is None
+    store.put("cheap", b"x" * 700)
+    assert store.get("cheap")  # the newest stays, whatever it is worth
 
 
 def test_a_loop_that_needs_more_than_there_is_room_for_finds_most_of_it():

@@ -57,7 +57,7 @@ def test_chords_that_may_come_next_are_only_mixed(engine, loop, computed):
 
 
 def test_the_chord_in_front_comes_first(engine, loop, computed, monkeypatch):
-    monkeypatch.setattr(tones_ahead, "MOST_BYTES", 24 << 20)
+    monkeypatch.setattr(tones_ahead, "MOST_BYTES", 6 << 20)
     engine.render(loop)
     compute_ahead(engine.tones, loop, loop.chords[1].id, "", lambda: False)
     written(engine)

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 _Value = TypeVar("_Value")
 _Given = ParamSpec("_Given")
 PATIENCE_S = 2.0
-MOST_MADE = 144 << 20  # bytes of arrays that are kept to make sound from
+MOST_MADE = 112 << 20  # bytes of arrays that are kept to make sound from
 
 
 @dataclass(slots=True)

@@ -10,7 +10,7 @@ from cloudrift.ground.settings import Settings
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest
 from cloudrift.sound.kept_tones import KeptTones
 
-TONE_BYTES, NOTE_BYTES = 72 << 20, 40 << 20
+TONE_BYTES, NOTE_BYTES = 56 << 20, 32 << 20
 
 
 SHAPING = frozenset(
