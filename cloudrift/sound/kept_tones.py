@@ -31,6 +31,7 @@ LIMIT_BYTES = 1 << 30
 WAITING_BYTES = 64 << 20  # of tones that are to be written; what comes beyond that is not kept
 BLOCK = 1 << 15  # frames that are checked as one: no more of a tone is read than is wanted
 DEAR_MS = 2.0  # what is computed in less is not worth a file
+CLOSING_S = 2.0
 TRIMMED = 0.9  # of the limit is left where there was too much
 USED_S = 3600.0  # how closely it is known when a file was last read
 PRIVATE = 0o700
@@ -116,12 +117,12 @@ class KeptTones:
         self._waiting.put((self._path(key), tone))
 
     def close(self) -> None:
-        """Write what waits, and end."""
+        """Write what waits, and end; a disk that takes longer than CLOSING_S is not waited for."""
         with self._lock:
             thread, self._thread = self._thread, None
         if thread is not None:
             self._waiting.put(None)
-            thread.join()
+            thread.join(CLOSING_S)
 
     def _path(self, key: Hashable) -> Path:
         digest = hashlib.blake2b(repr(key).encode(), digest_size=20, key=_code()[:32])
