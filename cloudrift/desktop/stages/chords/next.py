@@ -146,14 +146,19 @@ class NextTile(QWidget):
         inner = box.adjusted(7, 3, -4, -4)
         painter.setPen(color("ink"))
         painter.setFont(text_font(13.5 if len(self.next.name) < 7 else 11.5, SEMI))
-        painter.drawText(inner, TOP, self.next.name)
+        ways = QRectF(box.right() - 30, box.top() + 5, 25, 18) if box.width() > 84 else None
+        free = inner.width() if ways is None else ways.left() - 3 - inner.left()
+        cut = Qt.TextElideMode.ElideRight
+        painter.drawText(
+            inner, TOP, painter.fontMetrics().elidedText(self.next.name, cut, int(free))
+        )
         painter.setFont(text_font(10.5))
         painter.setPen(color("ink_soft"))
         colour = f" · {self.outlook.colour}" if self.outlook else ""
         wide = painter.fontMetrics().horizontalAdvance(self.next.degree + colour) < inner.width()
         painter.drawText(inner, BOTTOM, self.next.degree + (colour if wide else ""))
-        if self.outlook is not None and box.width() > 84:
-            self._paint_ways(painter, QRectF(box.right() - 30, box.top() + 5, 25, 18))
+        if self.outlook is not None and ways is not None:
+            self._paint_ways(painter, ways)
 
     def _paint_ways(self, painter: QPainter, box: QRectF) -> None:
         """Paint the voices' ways, as in the threads but without their pitches."""
