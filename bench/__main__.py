@@ -81,18 +81,17 @@ def main() -> None:
         here(*given.here)
         return
     rows, path = chosen(given.rows), user_cache_path("cloudrift") / KEPT
-    before, began = last_time(path), time.monotonic()
+    kept, began = last_time(path), time.monotonic()
     print(f"{os.cpu_count()} cores\n", flush=True)
     print("| row | what | wanted | measured | the last time | machine |\n|---|---|---|---|---|---|")
     for row in rows:
-        machine = machine_ms()
-        found = f"{measured(row)}"
-        kept = before.get(row.name, "")
-        print(f"| {row.name} | {row.what} | {row.wanted} | {found} | {kept} | {machine:.0f} ms |",
+        machine = f"{machine_ms():.0f} ms"
+        found, before = measured(row), kept.get(row.name, "")
+        print(f"| {row.name} | {row.what} | {row.wanted} | {found} | {before} | {machine} |",
               flush=True)  # fmt: skip
+        kept[row.name] = f"{found} ({machine})"
         path.parent.mkdir(parents=True, exist_ok=True)
-        now = last_time(path) | {row.name: f"{found} ({machine:.0f} ms)"}
-        path.write_text(json.dumps(now, indent=1, ensure_ascii=False))
+        path.write_text(json.dumps(kept, indent=1, ensure_ascii=False))
     print(f"\nThe table took {(time.monotonic() - began) / 60:.1f} minutes. The machine's speed is "
           "what a fixed piece of work took just before each row.")  # fmt: skip
 

@@ -5,7 +5,7 @@ import time
 import numpy as np
 from msgspec.structs import replace
 
-from bench.engine import peak_mb
+from bench.engine import peak_mb, until
 from bench.row import figures, row
 from cloudrift.demo import polar_night
 from cloudrift.desktop.frame.app import make_app
@@ -81,29 +81,24 @@ def arrangement_heard() -> str:
     sounded: list[float] = []
     timeline.sounded.connect(lambda: sounded.append(time.perf_counter()))
 
-    def until(done: object) -> None:
-        while not done():  # type: ignore[operator]
-            app.processEvents()
-            time.sleep(0.001)
-
     def first(act: object) -> float:
         sounded.clear()
         began = time.perf_counter()
         act()  # type: ignore[operator]
-        until(lambda: sounded)
+        until(app, lambda: sounded)
         return (sounded[0] - began) * 1e3
 
     def rests() -> None:
-        until(lambda: not timeline.busy and timeline.sum_loudness is not None)
-        until(lambda: not session.hearing.busy)
+        until(app, lambda: not timeline.busy and timeline.sum_loudness is not None)
+        until(app, lambda: not session.hearing.busy)
 
-    until(lambda: len(session.hearing.loudness) == 2 and not session.hearing.busy)
+    until(app, lambda: len(session.hearing.loudness) == 2 and not session.hearing.busy)
     count = len(document.arrangement.sections)
     begins, edited = [], []
     for at in range(count):
         begins.append(first(lambda: timeline.hear(at)))  # noqa: B023
         timeline.leave()
-        until(lambda: not session.hearing.busy)
+        until(app, lambda: not session.hearing.busy)
     for at in range(count):
         timeline.hear(at)
         rests()

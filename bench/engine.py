@@ -8,7 +8,7 @@ import subprocess
 import sys
 import time
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -36,17 +36,27 @@ ROUNDS = 12
 def rendered(loop: Loop) -> Engine:
     """An engine that has rendered a loop and is ready for an edit."""
     engine = Engine(kept=KeptTones())
+    be_ready(engine, loop)
+    return engine
+
+
+def be_ready(engine: Engine, loop: Loop) -> None:
+    """Render a loop, and make what the first look ahead at an edit of it needs."""
     engine.render(loop)
     get_ready(heard_node(loop, engine.tones), loop, lambda: False)
-    return engine
+
+
+def until(app: QApplication, done: Callable[[], object]) -> None:
+    """Let the window work until something is so."""
+    while not done():
+        app.processEvents()
+        time.sleep(0.001)
 
 
 def settle(app: QApplication, session: Session) -> None:
     """Let the window work until all has been heard."""
-    until = time.monotonic() + 0.05
-    while session.hearing.busy or time.monotonic() < until:
-        app.processEvents()
-        time.sleep(0.002)
+    least = time.monotonic() + 0.05
+    until(app, lambda: not session.hearing.busy and time.monotonic() >= least)
 
 
 def heard_and_whole(engine: Engine, loops: Iterable[Loop]) -> str:
@@ -117,8 +127,7 @@ def chord_known() -> str:
     for one in chords_of(loop):
         engine.render(one)
     engine.cache.clear()
-    engine.render(loop)
-    get_ready(heard_node(loop, engine.tones), loop, lambda: False)
+    be_ready(engine, loop)
     return heard_and_whole(engine, chords_of(loop))
 
 

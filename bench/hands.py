@@ -7,7 +7,7 @@ from functools import partial
 
 from PyQt6.QtWidgets import QApplication
 
-from bench.engine import settle
+from bench.engine import settle, until
 from bench.row import figures, row
 from cloudrift.demo import polar_night
 from cloudrift.desktop.frame.app import make_app
@@ -151,9 +151,7 @@ def printed_parts() -> str:
         made: list[str] = []
         printing.made.connect(made.append)
         printing.print_what(what)
-        while not made:
-            app.processEvents()
-            time.sleep(0.002)
+        until(app, lambda: made)  # noqa: B023
         session.apply("use", partial(flips.use_instead, layer_id=made[0], printed=what))
         session.select(layer_id=made[0])
         window.flip.result.parts.open(on=True)
@@ -165,17 +163,13 @@ def printed_parts() -> str:
         busy: list[str] = []
         printing.busy.connect(partial(last_of, busy))
         for turn in range(STEPS):
-            while busy != [""] * bool(turn):
-                app.processEvents()
-                time.sleep(0.002)
+            until(app, lambda: busy == [""] * bool(turn))  # noqa: B023
             settle(app, session)
             soon.clear()
             began = time.perf_counter()
             part = PrintedPart(id=loop.layers[0].id, level_db=-1.0 - turn)
             printing.change_parts("level", (part,))
-            while not soon:
-                app.processEvents()
-                time.sleep(0.001)
+            until(app, lambda: soon)  # noqa: B023
             took.append((soon[0] - began) * 1e3)
         found.append(f"{figures(took)}, {name}")
         window.leave()

@@ -6,7 +6,7 @@ from itertools import pairwise
 
 from msgspec.structs import replace
 
-from bench.engine import settle
+from bench.engine import settle, until
 from bench.loops import big_loop
 from bench.row import figures, row
 from cloudrift.demo import polar_night
@@ -28,9 +28,7 @@ def heard_in_its_place(loop: Loop) -> str:
     """Edit a chord while the loop plays, and take the time until another sound is heard."""
     app = make_app()
     session = Session(loop, None, SilentSpeaker(loop.rate))
-    while {"treated", "bare"} - set(session.hearing.loudness):
-        app.processEvents()
-        time.sleep(0.005)
+    until(app, lambda: len(session.hearing.loudness) == 2)
     session.transport.set_playing(True)
     took = []
     for i in range(ROUNDS):
@@ -39,13 +37,10 @@ def heard_in_its_place(loop: Loop) -> str:
         session.apply("x", partial(chord_edits.set_degree, chord_id=chord,
                                    degree=1 + (3 * i + 2) % 7, count=3 + i % 2))  # fmt: skip
         session.hearing.once.edit(chord)
-        while session.player._wanted is heard:
-            app.processEvents()
-            time.sleep(0.001)
+        until(app, lambda: session.player._wanted is not heard)  # noqa: B023
         took.append((time.perf_counter() - began) * 1e3)
-        while session.hearing.busy or session.hearing.rendered["treated"].loop != session.loop:
-            app.processEvents()
-            time.sleep(0.002)
+        until(app, lambda: session.hearing.rendered["treated"].loop == session.loop)
+        settle(app, session)
     session.close()
     return figures(took)
 
@@ -96,12 +91,10 @@ def print_long() -> str:
     printing.made.connect(made.append)
     began = time.perf_counter()
     printing.print_what(())
-    while not made:
-        app.processEvents()
-        time.sleep(0.002)
+    until(app, lambda: made)
     took = time.perf_counter() - began
     session.close()
-    return f"{took:.1f} s, and not playable before"
+    return f"{took:.1f} s until it is there"
 
 
 @row("speaker callback, editing without pause", "99.9 % in 1 ms, longest wait 6 ms")

@@ -2,7 +2,7 @@
 
 import statistics
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 MODULES = ("starting", "engine", "playing", "sounds", "texture", "drag", "arranged", "hands")
@@ -34,10 +34,9 @@ def row(what: str, wanted: str) -> Callable[[Callable[[], str]], Callable[[], st
     return put
 
 
-def figures(took: Iterable[float], unit: str = "ms") -> str:
-    """The middle and the worst of some times."""
-    took = list(took)
-    return f"{statistics.median(took):.0f} {unit}, {max(took):.0f} worst"
+def figures(took: Sequence[float]) -> str:
+    """The middle and the worst of some times in ms."""
+    return f"{statistics.median(took):.0f} ms, {max(took):.0f} worst"
 
 
 def cpu_of(work: Callable[[], object]) -> tuple[float, float]:

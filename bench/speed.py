@@ -1,8 +1,8 @@
 """How fast this machine is at the moment: a fixed piece of work, in CPU ms."""
 
-import time
-
 import numpy as np
+
+from bench.row import cpu_of
 
 
 def work() -> None:
@@ -21,9 +21,4 @@ def work() -> None:
 
 def machine_ms(tries: int = 3) -> float:
     """CPU ms for the fixed piece of work: the best of some tries."""
-    took = []
-    for _ in range(tries):
-        began = time.process_time()
-        work()
-        took.append((time.process_time() - began) * 1e3)
-    return min(took)
+    return min(cpu_of(work)[0] for _ in range(tries))

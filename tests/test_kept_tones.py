@@ -1,14 +1,17 @@
 """Tones on disk: the same sound as computed, whatever becomes of the folder."""
 
+import ast
 import os
 import threading
 import time
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
 
 from cloudrift.audio.clips import ClipStore
+from cloudrift.audio.files import PART
 from cloudrift.render import Engine
 from cloudrift.sound import kept_tones
 from cloudrift.sound.catalogue import CATALOGUE
@@ -92,13 +95,17 @@ def other_file(path):
     path.write_bytes(b"RIFF" + bytes(400))
 
 
+def later_design(path):
+    path.write_bytes(b"cr-tone9" + path.read_bytes()[8:])
+
+
 def folder_instead(path):
     path.unlink()
     path.mkdir()
 
 
 @pytest.mark.parametrize("spoil", [cut_short, turn_a_bit, claim_more, empty, other_file,
-                                   folder_instead])  # fmt: skip
+                                   later_design, folder_instead])  # fmt: skip
 def test_what_is_damaged_is_as_if_it_were_not_there(kept, spoil):
     tone = drawn(2 * BLOCK)
     put(kept, "a", tone)
@@ -145,7 +152,7 @@ def test_two_programs_write_and_read_at_once(tmp_path):
     for one in threads:
         one.join()
     assert not wrong
-    assert not [path for path in tmp_path.iterdir() if path.suffix == kept_tones.PART]
+    assert not [path for path in tmp_path.iterdir() if path.suffix == PART]
 
 
 def test_a_folder_that_cannot_be_written_costs_nothing(tmp_path):
@@ -169,6 +176,16 @@ def test_other_code_makes_other_tones(kept, monkeypatch):
     assert kept.get("a", 100)
     monkeypatch.setattr(kept_tones, "_code", lambda: b"of a later version" * 3)
     assert kept.get("a", 100) is None
+
+
+def test_all_that_a_tone_can_come_from_is_in_its_key():
+    root = Path(kept_tones.__file__).parent
+    found = set()
+    for path in root.rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("cloudrift."):
+                found.add(node.module.split(".")[1])
+    assert found <= set(kept_tones.PACKAGES)
 
 
 def played(name, pitch, tones, frames=44_100):

@@ -41,6 +41,7 @@ def write_atomically(
     *,
     new_mode: int = NEW_FILE_MODE,
     follow_link: bool = True,
+    durable: bool = True,
 ) -> None:
     """Write a file so that at any moment the old one or the new one is there, whole.
 
@@ -49,7 +50,7 @@ def write_atomically(
     such files, one with a name of its own stands in. What a link points to is written, not the
     link, unless ``follow_link`` is off: then the link itself is replaced, as is right in a folder
     that others may put links into. A file keeps whose it is and who may read it, a new one has
-    ``new_mode``.
+    ``new_mode``. What is not ``durable`` may be lost with the power, and is not waited for.
 
     Raises WriteError that names the file and what the disk said, or that it is not a plain file.
     """
@@ -62,7 +63,8 @@ def write_atomically(
         with _Part(path) as part, part.open() as file:
             write(file)
             file.flush()
-            os.fsync(file.fileno())
+            if durable:
+                os.fsync(file.fileno())
             if old and (old.st_uid, old.st_gid) != (os.geteuid(), os.getegid()):
                 with contextlib.suppress(OSError):  # only who may do so
                     os.fchown(file.fileno(), old.st_uid, old.st_gid)
@@ -74,8 +76,9 @@ def write_atomically(
             f"could not write {path}: {said}; choose another folder or free some space; "
             "what was there is unchanged"
         ) from error
-    with contextlib.suppress(OSError):  # the file is there; only a loss of power could undo it
-        sync(path.parent)
+    if durable:
+        with contextlib.suppress(OSError):  # it is there; only a loss of power could undo it
+            sync(path.parent)
     remove_old_parts(path.parent, _short(path.name))
 
 

@@ -9,9 +9,9 @@ of a millisecond.
 import contextlib
 import functools
 import hashlib
+import io
 import os
 import queue
-import secrets
 import struct
 import threading
 import time
@@ -25,6 +25,8 @@ from platformdirs import user_cache_path
 
 from cloudrift.audio import quick
 from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.files import PART, make_folder, write_atomically
+from cloudrift.ground.errors import WriteError
 from cloudrift.sound.instrument import Tone
 
 LIMIT_BYTES = 1 << 30
@@ -34,8 +36,8 @@ DEAR_MS = 2.0  # what is computed in less is not worth a file
 CLOSING_S = 2.0
 TRIMMED = 0.9  # of the limit is left where there was too much
 USED_S = 3600.0  # how closely it is known when a file was last read
-PRIVATE = 0o700
-SUFFIX, PART = ".tone", ".part"
+SUFFIX = ".tone"
+PACKAGES = ("ground", "theory", "audio", "notes", "sound")  # all that a tone can come from
 _HEAD = struct.Struct("<8sQI")  # mark, frames; 1 where soft and hard are one, else 2
 _MARK = b"cr-tone1"
 
@@ -49,11 +51,17 @@ def usual_folder() -> Path:
 def _code() -> bytes:
     """The hash of all code that decides what a tone is like."""
     found = hashlib.blake2b(f"{np.__version__} {bool(quick.library)}".encode())
-    for package in ("cloudrift.sound", "cloudrift.audio", "cloudrift.notes"):
-        root = Path(str(resources.files(package)))
+    for package in PACKAGES:
+        root = Path(str(resources.files(f"cloudrift.{package}")))
         for path in sorted((*root.rglob("*.py"), *root.glob("*.c"))):
             found.update(path.read_bytes())
     return found.digest()
+
+
+def _read_head(file: io.RawIOBase) -> tuple[int, int]:
+    """Return how many frames a file has, and of how many sides; no frames if it is another."""
+    mark, frames, sides = _HEAD.unpack(file.read(_HEAD.size))
+    return (frames, sides) if mark == _MARK and sides in (1, 2) else (0, 0)
 
 
 class KeptTones:
@@ -76,8 +84,8 @@ class KeptTones:
         path = self._path(key)
         try:
             with path.open("rb", buffering=0) as file:
-                mark, there, sides = _HEAD.unpack(file.read(_HEAD.size))
-                if mark != _MARK or there < frames or sides not in (1, 2):
+                there, sides = _read_head(file)
+                if there < frames:
                     return None
                 count, most = -(-frames // BLOCK), -(-there // BLOCK)
                 checks = np.frombuffer(file.read(4 * most), np.uint32)
@@ -99,10 +107,9 @@ class KeptTones:
         """Whether there is a tone of at least so many frames, as far as its file says."""
         try:
             with self._path(key).open("rb", buffering=0) as file:
-                mark, there, _sides = _HEAD.unpack(file.read(_HEAD.size))
+                return _read_head(file)[0] >= frames
         except (OSError, struct.error):
             return False
-        return bool(mark == _MARK and there >= frames)
 
     def put(self, key: Hashable, tone: Tone, cost_ms: float) -> None:
         """Keep a tone that took so long, soon; it is written by a thread of its own."""
@@ -125,7 +132,7 @@ class KeptTones:
             thread.join(CLOSING_S)
 
     def _path(self, key: Hashable) -> Path:
-        digest = hashlib.blake2b(repr(key).encode(), digest_size=20, key=_code()[:32])
+        digest = hashlib.blake2b(repr(key).encode(), digest_size=20, key=_code())
         return self._folder / (digest.hexdigest() + SUFFIX)
 
     @staticmethod
@@ -138,7 +145,7 @@ class KeptTones:
     def _run(self) -> None:
         while (one := self._waiting.get()) is not None:
             path, tone = one
-            with contextlib.suppress(OSError):
+            with contextlib.suppress(OSError, WriteError):
                 self._write(path, tone)
             with self._lock:
                 self._waiting_bytes -= 2 * tone.soft.nbytes
@@ -149,17 +156,11 @@ class KeptTones:
         frames = audio.shape[2]
         blocks = [audio[..., at : at + BLOCK].tobytes() for at in range(0, frames, BLOCK)]
         checks = np.array([zlib.crc32(block) for block in blocks], np.uint32)
-        self._folder.mkdir(PRIVATE, parents=True, exist_ok=True)
-        part = path.with_name(f"{path.name}.{secrets.token_hex(4)}{PART}")
-        try:
-            with part.open("xb", buffering=0) as file:
-                file.write(_HEAD.pack(_MARK, frames, len(arrays)))
-                file.write(checks.tobytes())
-                file.writelines(blocks)
-            part.replace(path)
-        except OSError:
-            part.unlink(missing_ok=True)
-            raise
+        head = _HEAD.pack(_MARK, frames, len(arrays))
+        make_folder(self._folder, private=True)
+        write_atomically(
+            path, lambda file: file.writelines((head, checks.tobytes(), *blocks)), durable=False
+        )
         if self._size is None:
             self._size = sum(status.st_size for _, status in self._files())
         else:

@@ -52,7 +52,7 @@ def play_note(
     length = hit.held + hit.release
     total = length if of is None else min(length, max(of[1], hit.glide))
     skip, bend, ahead = _read_at(hit, rate)
-    request = tone_of(hit, instrument, full, rate, tones.clips, total)
+    request = _tone_of(hit, instrument, full, rate, tones.clips, total, ahead)
     tone = tones.tone(instrument, settings, request)
     bright = np.float32(0) if instrument.follows else _brightness(hit, full, rate)
     if instrument.damping and hit.held < total:
@@ -78,12 +78,23 @@ def tone_of(
     full: ResolvedSettings,
     rate: int,
     clips: ClipStore,
-    total: int | None = None,
+    total: int,
 ) -> ToneRequest:
-    """Return the tone that a note is played from, or its first ``total`` frames."""
-    total = hit.held + hit.release if total is None else total
-    step = int((STEP_S if total < rate else LONG_STEP_S) * rate)
+    """Return the tone that the first ``total`` frames of a note are played from."""
     *_, ahead = _read_at(hit, rate)
+    return _tone_of(hit, instrument, full, rate, clips, total, ahead)
+
+
+def _tone_of(
+    hit: PlayedNote,
+    instrument: Instrument,
+    full: ResolvedSettings,
+    rate: int,
+    clips: ClipStore,
+    total: int,
+    ahead: int,
+) -> ToneRequest:
+    step = int((STEP_S if total < rate else LONG_STEP_S) * rate)
     return ToneRequest(
         pitch=hit.pitch,
         variant=hit.variant,

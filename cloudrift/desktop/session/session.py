@@ -157,6 +157,7 @@ class Session(QObject):
         kept = keep and document.keep_unsaved()
         document.stop()
         self.hearing.stop()
+        self._settling.stop()
         self.transport.close()
         until = time.monotonic() + within_s
         ended = [

@@ -20,6 +20,7 @@ from cloudrift.sound.part import Part
 from cloudrift.sound.tones import ToneCache
 
 MOST_BYTES = 128 << 20  # of tones for what may come next
+CHORDS = 8  # the chord in front and those after it: of a long loop to look at all takes seconds
 COUNTS = (3, 4)  # notes of the key's own chords
 REACH_ST = 7  # keys below and above what a layer plays
 VELOCITY = 88  # of the computer's keys
@@ -32,7 +33,7 @@ def compute_ahead(
     """Compute tones that may come next until it is ``stale``; return the bytes of them.
 
     First what the keys of the layer in hand want, then the key's own chords in place of the chord
-    in front and of those after it, as all layers play them.
+    in front and of a few after it, as all layers play them.
     """
     made = 0
     for part, seconds in _parts(loop, chord_id, layer_id, tones):
@@ -52,7 +53,7 @@ def _parts(
         yield from ((part, KEY_S) for part in _keys(loop, layer, tones))
     ids = [chord.id for chord in loop.chords]
     first = ids.index(chord_id) if chord_id in ids else 0
-    for one in ids[first:] + ids[:first]:
+    for one in (ids[first:] + ids[:first])[:CHORDS]:
         for count in COUNTS:
             for new in key_row(loop.key, count):
                 try:

@@ -123,10 +123,9 @@ class HeardOnce(QObject):
         self._hearing = hearing
         self._player, self._engine = hearing.transport.player, engine
         self._numbers = itertools.count()
-        self._newest: dict[str, int] = {}  # of each group: the number of its last stroke
+        self._newest: dict[str, int] = {}  # of each group: its last stroke, while more is wanted
         self._struck_at: dict[str, float] = {}
         self._gain_of: dict[str, float] = {}
-        self._released: dict[str, int] = {}  # of each group: the last stroke that was let go
         self._handing = threading.Lock()
         self._keys: dict[int, Callable[[float | None], Loop]] = {}  # keys that are down
         self._no_draft = threading.Event()  # cleared while one is made
@@ -295,7 +294,7 @@ class HeardOnce(QObject):
             with self._handing:
                 if self._newest.get(group) == number:
                     self._player.go_on(audio * np.float32(self._gain_of[group]), group)
-                    self._released[group] = number
+                    del self._newest[group]  # what has been let go is not held again
 
         self._submit(SOON, work)
 
@@ -313,6 +312,7 @@ class HeardOnce(QObject):
         number = next(self._numbers)
         self._newest[group] = number
         self._gain_of[group] = gain
+        self._struck_at.pop(group, None)  # when this one sounds is not known yet
         engine, player = self._engine, self._player
 
         def first() -> None:
@@ -336,8 +336,8 @@ class HeardOnce(QObject):
             if self._newest.get(group) != number:
                 return
             audio = beginning(loop, FIRST_S)
-            with self._handing:  # what has been let go is not held again
-                if self._newest.get(group) == number != self._released.get(group):
+            with self._handing:
+                if self._newest.get(group) == number:
                     player.go_on(audio, group, more=True)
             self._submit(LATER if group != AUDITION else SOON, partial(rest, loop))
 
